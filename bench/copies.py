@@ -69,7 +69,7 @@ def main() -> None:
         print(f"near copies from {least} on, {len(pairs):,} pairs made; called copies and are none: {wrong}")
         for stretch, (hit, made) in sorted(bins.items()):
             if stretch >= least - 0.1:
-                print(f"  {stretch:.2f} to {stretch + 0.02:.2f}: {hit:,} of {made:,} found ({100 * hit / made:.2f} %)")
+                print(f"  {stretch:.2f} to {stretch + 0.02:.2f}: {hit:,} of {made:,} found ({100 * hit / made:.2f}%)")
     prints = fingerprints_of(texts)
     seconds = median_seconds(lambda: find_duplicates(prints, 0.8))
     size = prints.shingles.nbytes + prints.sums.nbytes

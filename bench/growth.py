@@ -60,7 +60,7 @@ def _coverage(whole: LabelledDocuments, method: PlanWithResources, documents: in
         widths.append(high - low)
         misses.append(later - growth.at(twice))
     return (
-        f"held {100 * held / trials:.0f} % of {trials}, mean width {100 * np.mean(widths):.1f} points, "
+        f"held {100 * held / trials:.0f}% of {trials}, mean width {100 * np.mean(widths):.1f} points, "
         f"mean error of the curve {100 * np.mean(misses):+.1f} points"
     )
 

@@ -1,4 +1,4 @@
-"""How often the 95 % intervals hold the truth, by simulation: measures of tables, areas, losses.
+"""How often the 95% intervals hold the truth, by simulation: measures of tables, areas, losses.
 
 In each case documents are drawn from a population whose labels and probabilities are known, judged as any command judges them,
 and it is counted how often each interval holds the value in the population. Labels with too few documents have no interval and
@@ -29,11 +29,11 @@ class Case:
 
 _SKEWED = (0.40, 0.25, 0.15, 0.10, 0.06, 0.04)
 CASES = (
-    Case("200 documents, 4 equal labels, 80 %", 200, (0.25,) * 4, 1.90),
-    Case("100 documents, 7 equal labels, 90 %", 100, (1 / 7,) * 7, 2.80),
-    Case("200 documents, 6 skewed labels, 85 %", 200, _SKEWED, 2.40),
-    Case("200 documents, 6 skewed labels, 97 %", 200, _SKEWED, 3.50),
-    Case("60 documents, 2 labels, 70 %", 60, (0.6, 0.4), 0.75),
+    Case("200 documents, 4 equal labels, 80%", 200, (0.25,) * 4, 1.90),
+    Case("100 documents, 7 equal labels, 90%", 100, (1 / 7,) * 7, 2.80),
+    Case("200 documents, 6 skewed labels, 85%", 200, _SKEWED, 2.40),
+    Case("200 documents, 6 skewed labels, 97%", 200, _SKEWED, 3.50),
+    Case("60 documents, 2 labels, 70%", 60, (0.6, 0.4), 0.75),
 )
 """The signals give about the accuracies that are named."""
 
@@ -87,11 +87,11 @@ def main() -> None:
     """Print a table of coverages."""
     draws = 20 if "--smallest" in sys.argv[1:] else 1000
     found = {case.name: covered(case, draws, 1) for case in CASES}
-    print(f"coverage of 95 % intervals, {draws} draws a case:")
+    print(f"coverage of 95% intervals, {draws} draws a case:")
     for case, rates in found.items():
         print(f"\n{case}")
         for name, (share, width) in rates.items():
-            print(f"  {name:28} {100 * share:5.1f} %   mean width {width:.3f}")
+            print(f"  {name:28} {100 * share:5.1f}%   mean width {width:.3f}")
 
 
 if __name__ == "__main__":

@@ -2,7 +2,7 @@
 
 On the letters of the demo and on two made corpora, for each family: from 20 documents drawn at random, 20 more are picked in each
 round, either way, and each sorter is judged on the same documents held out. Shown are mean accuracies over the seeds at half and
-at all of the labels, the difference to random with its 95 % interval, and how many labels picked are as good as all labels at
+at all of the labels, the difference to random with its 95% interval, and how many labels picked are as good as all labels at
 random.
 
     python bench/next.py [SEEDS] [--figure FILE] [--smallest]"""

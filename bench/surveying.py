@@ -63,7 +63,7 @@ def main() -> None:
             5,
         )
         for part in ("language", "advice"):
-            print(f"{part}: {100 * parts[part] / parts['survey']:.1f} % of the survey's {parts['survey']:.2f} s")
+            print(f"{part}: {100 * parts[part] / parts['survey']:.1f}% of the survey's {parts['survey']:.2f} s")
 
 
 if __name__ == "__main__":

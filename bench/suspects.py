@@ -29,7 +29,7 @@ KINDS: tuple[str, ...] = ("logistic", "naive-bayes")
 
 @dataclass(frozen=True)
 class Quality:
-    """at_recall: precision where 70 % of the wrong labels are found. first: of the first 50. wrong: of the list; listed: its
+    """at_recall: precision where 70% of the wrong labels are found. first: of the first 50. wrong: of the list; listed: its
     length; expected: how many of it were expected to be wrong, with the ends of the interval."""
 
     at_recall: float

@@ -111,7 +111,7 @@ def test_a_measure(program: Program, desk: Path, monkeypatch: pytest.MonkeyPatch
     program("train", "t.csv", *TRAIN, "-o", "s.sorter")
     judged = program("evaluate", "s.sorter", "t.csv", "--json").json["error_share"]
     assert (judged["value"], judged["right"], judged["of"]) == (0.0, 0, 60)
-    assert "share of errors\t0.0 %" in program("evaluate", "s.sorter", "t.csv", "--measures").out
+    assert "share of errors\t0.0%" in program("evaluate", "s.sorter", "t.csv", "--measures").out
     assert "required error_share>0.5" in program("evaluate", "s.sorter", "t.csv", "--require=error_share>0.5", code=3).err
     shared = ("compare", "t.csv", *TRAIN, "--try=classifier.kind=majority,centroid", "--by=error_share")
     assert [one["name"] for one in program(*shared, "--json").json["candidates"]] == ["kind=centroid", "kind=majority"]

@@ -361,7 +361,7 @@ def test_few_documents_and_rare_labels_are_warned_of(program: Program, tmp_path:
     (tmp_path / "t.csv").write_text("text,label\n" + rows + "fire,hot\nfire,hot\n")
     err = program("train", "t.csv", "--text=text", "--label=label", "-o", "t.sorter").err
     assert "fewer than 10 training documents: hot (2)" in err
-    assert "under 1 % of the documents: cold" in err
+    assert "under 1% of the documents: cold" in err
 
 
 def test_row_weights_are_read_and_checked(program: Program, tmp_path: Path) -> None:

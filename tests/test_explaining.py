@@ -122,9 +122,9 @@ def everything_shown_is_held(shown: str, found: dict[str, Any]) -> None:
     for row in rows[begin + 1 :]:
         held = dict(zip(heads, row, strict=True))
         assert held["score"] == f"{found['scores'][held['label']]:+.4f}"
-        assert held["probability"] == f"{100 * found['probabilities'][held['label']]:.1f} %"
+        assert held["probability"] == f"{100 * found['probabilities'][held['label']]:.1f}%"
         if "given from" in held:
-            assert held["given from"] == f"{100 * found['thresholds'][held['label']]:.1f} %"
+            assert held["given from"] == f"{100 * found['thresholds'][held['label']]:.1f}%"
             assert (held["given"] == "yes") == (held["label"] in found["labels"])
     for row in rows[1:begin]:
         if rows[0][0] == "term" and row[0] not in {"rounding", "score", "term"} and "other" not in row[0]:

@@ -55,7 +55,7 @@ def widths(axes: Any) -> list[float]:
 def test_bars_are_as_long_as_their_labels_have_documents() -> None:
     figure = label_bars([("pests", 60), ("soil", 40)])
     assert widths(figure.axes[0]) == [60, 40]
-    assert {"pests", "soil", "60  (60.0 %)", "40  (40.0 %)"} <= texts(figure)
+    assert {"pests", "soil", "60  (60.0%)", "40  (40.0%)"} <= texts(figure)
     assert figure.axes[0].yaxis_inverted(), "the commonest on top"
 
 
@@ -91,7 +91,7 @@ def test_confusions_are_shares_of_the_true_label() -> None:
     table = np.array([[8, 2], [0, 5]])
     figure = confusion_figure(table, ("pests", "soil"))
     assert [width for width in widths(figure.axes[0]) if width] == pytest.approx([0.8, 0.2, 1.0])
-    assert {"80 %", "soil 20 %", "100 %", "pests  (10)", "soil  (5)"} <= texts(figure)
+    assert {"80%", "soil 20%", "100%", "pests  (10)", "soil  (5)"} <= texts(figure)
     colours = [bar.get_facecolor() for bar in figure.axes[0].patches if bar.get_width()]
     assert colours[1] == colours[2] != colours[0], "a bar has the colour of the label that its documents were sorted as"
 
@@ -170,7 +170,7 @@ def test_growth_with_what_is_expected() -> None:
     lines = [line.get_xydata().tolist() for line in figure.axes[0].lines]
     assert [[50, 0.55], [100, 0.6], [200, 0.7]] in lines
     assert [[50, 0.99], [100, 0.99], [200, 0.99]] in lines
-    assert "75.0 to 85.0 %" in texts(figure)
+    assert "75.0 to 85.0%" in texts(figure)
     assert "prediction interval" in figure.axes[0].get_xlabel()
     plain = growth_figure(points, [])
     assert "prediction interval" not in plain.axes[0].get_xlabel()

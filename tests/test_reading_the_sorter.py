@@ -209,7 +209,7 @@ def test_trends_of_a_scored_table(program: Program, tmp_path: Path) -> None:
     }
     assert found["periods"]["2026-02"]["dry"]["value"] is None
     counts, shares = program("trend", "s.csv").out, program("trend", "s.csv", "--shares").out
-    assert "2026-05\t28\t0\t28" in counts and "2026-05\t28\t0.0 %\t100.0 %" in shares
+    assert "2026-05\t28\t0\t28" in counts and "2026-05\t28\t0.0 %\t100.0%" in shares
     refused = program("trend", "s.csv", "--shares", "--json", code=2)
     assert "JSON holds shares anyway" in refused.err
     assert found["rows"]["reasons"] == {"no date in column day": 1}

@@ -19,8 +19,8 @@ WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(
     columns=(col.name("label"), col.count("documents", 1), col.share("precision"), col.interval(), col.text("because of", 2)),
     rows=[
-        ["pests", "1,351", "90.3 %", "82.6 to 94.8 %", "aphids, greenfly and other small things that crawl"],
-        ["identification", "72", "98.4 %", "91.7 to 99.7 %", "what is this"],
+        ["pests", "1,351", "90.3%", "82.6 to 94.8%", "aphids, greenfly and other small things that crawl"],
+        ["identification", "72", "98.4%", "91.7 to 99.7%", "what is this"],
     ],
 )
 
@@ -53,20 +53,20 @@ def test_an_indented_line_keeps_its_indent() -> None:
 
 def test_a_table_gives_up_room_step_by_step() -> None:
     wide = shown(view_of(LABELS), 200)
-    assert "82.6 to 94.8 %" in wide and "Not shown" not in wide
+    assert "82.6 to 94.8%" in wide and "Not shown" not in wide
     at_80 = shown(view_of(LABELS), 80)
-    assert re.search(r"90\.3 %\s+82\.6 to 94\.8 %", at_80), "intervals stay beside their rates while there is room"
+    assert re.search(r"90\.3 %\s+82\.6 to 94\.8%", at_80), "intervals stay beside their rates while there is room"
     folded_one = shown(view_of(LABELS), 66)
-    assert not re.search(r"90\.3 %\s+82\.6 to 94\.8 %  ", folded_one.split("\n")[3])
-    assert "82.6 to 94.8 %" in folded_one
+    assert not re.search(r"90\.3 %\s+82\.6 to 94\.8%  ", folded_one.split("\n")[3])
+    assert "82.6 to 94.8%" in folded_one
     without_reasons = shown(view_of(LABELS), 50)
     assert "Not shown: because of;" in without_reasons and "aphids" not in without_reasons
     without_counts = shown(view_of(LABELS), 38)
     assert "Not shown: documents, because of;" in without_counts.replace("\n  ", " ")
-    assert "1,351" not in without_counts and "identification" in without_counts and "91.7 to 99.7 %" in without_counts
+    assert "1,351" not in without_counts and "identification" in without_counts and "91.7 to 99.7%" in without_counts
     as_blocks = shown(view_of(LABELS), 24)
     assert "label: identification" in as_blocks and "documents 1,351" in as_blocks
-    assert "90.3 %" in as_blocks and "Not shown" not in as_blocks
+    assert "90.3%" in as_blocks and "Not shown" not in as_blocks
 
 
 NUMBERS = st.integers(0, 10**9).map(lambda n: f"{n:,}")
@@ -120,7 +120,7 @@ def test_a_table_is_as_wide_as_it_needs_and_no_wider_than_it_may(table: Table, w
 def test_intervals_fold_under_what_they_are_of() -> None:
     table = with_folded_intervals(LABELS)
     assert [column.name for column in table.columns] == ["label", "documents", "precision", "because of"]
-    assert table.rows[0][2] == "90.3 %\n82.6 to 94.8 %"
+    assert table.rows[0][2] == "90.3 %\n82.6 to 94.8%"
 
 
 def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:

@@ -71,8 +71,8 @@ P = r"\(exact paired test, p (< 0\.001|= [\d.]+)\)"
 SENTENCES = (
     Sentence(
         "accuracy",
-        rf"{NUMBER} of {NUMBER} (documents|passages) right(?:, on average over (\d+) repeats)?: accuracy {NUMBER} % "
-        rf"\(95 % interval {NUMBER} to {NUMBER} %\)\.",
+        rf"{NUMBER} of {NUMBER} (documents|passages) right(?:, on average over (\d+) repeats)?: accuracy {NUMBER}% "
+        rf"\(95% interval {NUMBER} to {NUMBER}%\)\.",
         lambda f, m: (
             number(m[1]) == round(f["accuracy"]["right"], 1)
             and number(m[2]) == f["accuracy"]["of"]
@@ -95,17 +95,17 @@ SENTENCES = (
     ),
     Sentence(
         "baseline",
-        rf"Always answering '(.+)', the most common label(?: in training)?, would be right for {NUMBER} %\.",
+        rf"Always answering '(.+)', the most common label(?: in training)?, would be right for {NUMBER}%\.",
         lambda f, m: "candidates" in f or (f["baseline"]["label"] == m[1] and shown(m[2], f["baseline"]["value"])),
     ),
     Sentence(
         "baseline of folds",
-        rf"Always answering the most common label of each training part would be right for {NUMBER} %\.",
+        rf"Always answering the most common label of each training part would be right for {NUMBER}%\.",
         lambda f, m: "candidates" in f or (f["baseline"]["label"] is None and shown(m[1], f["baseline"]["value"])),
     ),
     Sentence(
         "own documents",
-        rf"On its own training documents it gets {NUMBER} %\.",
+        rf"On its own training documents it gets {NUMBER}%\.",
         lambda f, m: shown(m[1], f["training_accuracy"]["value"]),
     ),
     Sentence(
@@ -140,8 +140,8 @@ SENTENCES = (
     Sentence(
         "one label dominates",
         rf"One label is so common that accuracy says little about the others: the balanced "
-        rf"accuracy is {NUMBER} % "
-        rf"\({NUMBER} to {NUMBER} %; always giving one label gets {NUMBER} %\), the ROC area {NUMBER} "
+        rf"accuracy is {NUMBER}% "
+        rf"\({NUMBER} to {NUMBER}%; always giving one label gets {NUMBER}%\), the ROC area {NUMBER} "
         rf"\({NUMBER} to {NUMBER}\), so "
         "that it does separate them.",
         lambda f, m: (
@@ -164,8 +164,8 @@ SENTENCES = (
     ),
     Sentence(
         "undecided",
-        rf"{NUMBER} are left undecided(?:, being below [\d.]+)?; {NUMBER} % \({NUMBER} to {NUMBER} %\) are decided, and "
-        rf"{NUMBER} % \({NUMBER} to {NUMBER} %\) of those are right\.",
+        rf"{NUMBER} are left undecided(?:, being below [\d.]+)?; {NUMBER}% \({NUMBER} to {NUMBER}%\) are decided, and "
+        rf"{NUMBER}% \({NUMBER} to {NUMBER}%\) of those are right\.",
         lambda f, m: (
             f["decided"]["of"] - f["decided"]["right"] == number(m[1])
             and shown(m[2], f["decided"]["value"])
@@ -188,12 +188,12 @@ SENTENCES = (
     ),
     Sentence(
         "without copies",
-        rf"Without copies of training documents: {NUMBER} % \({NUMBER} of {NUMBER}\)\.",
+        rf"Without copies of training documents: {NUMBER}% \({NUMBER} of {NUMBER}\)\.",
         lambda f, m: shown(m[1], f["without_copies_of_training"]["value"]),
     ),
     Sentence(
         "known words",
-        rf"Where all words are known: {NUMBER} % \({NUMBER} of {NUMBER}\); where some are not: {NUMBER} % "
+        rf"Where all words are known: {NUMBER}% \({NUMBER} of {NUMBER}\); where some are not: {NUMBER}% "
         rf"\({NUMBER} of {NUMBER}\)\.",
         lambda f, m: number(m[3]) + number(m[6]) == f["accuracy"]["of"] and shown(m[1], f["all_words_known"]["value"]),
     ),
@@ -204,9 +204,9 @@ SENTENCES = (
     ),
     Sentence(
         "measures",
-        rf"Macro F1 {NUMBER} % \((?:{NUMBER} to {NUMBER} %|–)\)(?:; own label among the two most probable "
-        rf"{NUMBER} % \({NUMBER} to "
-        rf"{NUMBER} %\))?(?:; log loss {NUMBER} \({NUMBER} to {NUMBER}\))?\.",
+        rf"Macro F1 {NUMBER}% \((?:{NUMBER} to {NUMBER}%|–)\)(?:; own label among the two most probable "
+        rf"{NUMBER}% \({NUMBER} to "
+        rf"{NUMBER}%\))?(?:; log loss {NUMBER} \({NUMBER} to {NUMBER}\))?\.",
         lambda f, m: (
             shown(m[1], f["macro_f1"]["value"])
             and (m[4] is not None) == (f.get("top2_accuracy") is not None)
@@ -215,7 +215,7 @@ SENTENCES = (
     ),
     Sentence(
         "stated",
-        rf"Of the {NUMBER} documents stated at {NUMBER} to {NUMBER} %, {NUMBER} % are right \({NUMBER} to {NUMBER} %\)\.",
+        rf"Of the {NUMBER} documents stated at {NUMBER} to {NUMBER}%, {NUMBER}% are right \({NUMBER} to {NUMBER}%\)\.",
         lambda f, m: any(
             shown(m[2], one["from"]) and shown(m[4], one["right"]["value"]) and between(m[5], m[6], one["right"])
             for one in f["reliability"]
@@ -255,14 +255,14 @@ SENTENCES = (
     Sentence(
         "copies apart",
         rf"Here copies may be on both sides \({NUMBER} documents? cop(?:y|ies) another one\)\. Kept on one side: "
-        rf"{NUMBER} % \({NUMBER} to "
-        rf"{NUMBER} %\)\.",
+        rf"{NUMBER}% \({NUMBER} to "
+        rf"{NUMBER}%\)\.",
         lambda f, m: number(m[1]) == f["copies"] and shown(m[2], f["copies_together"]["accuracy"]["value"]),
     ),
     Sentence(
         "learned by heart",
-        rf"Of the {NUMBER} documents that have a copy {NUMBER} % are right when it may be in the training part, "
-        rf"{NUMBER} % when it may "
+        rf"Of the {NUMBER} documents that have a copy {NUMBER}% are right when it may be in the training part, "
+        rf"{NUMBER}% when it may "
         r"not(: the difference is memorised)?\.",
         lambda f, m: (
             (f["copied_documents"]["copies_apart"]["value"] > f["copied_documents"]["copies_together"]["value"]) == bool(m[4])
@@ -304,7 +304,7 @@ SENTENCES = (
     ),
     Sentence(
         "behind the best",
-        r"Behind the (?:best|most accurate): 95 % interval of the difference in accuracy on the same (documents|groups that "
+        r"Behind the (?:best|most accurate): 95% interval of the difference in accuracy on the same (documents|groups that "
         r"belong together)(?:, each "
         r"judged .+)?, wide enough to hold for all pairs of (\d+) candidates at once\. Where it holds 0, the "
         r"data do not show which is "
@@ -324,7 +324,7 @@ SENTENCES = (
     ),
     Sentence(
         "nested",
-        rf"Choosing the best anew in each fold gets {NUMBER} % \({NUMBER} to {NUMBER} %\): expect that of the choice "
+        rf"Choosing the best anew in each fold gets {NUMBER}% \({NUMBER} to {NUMBER}%\): expect that of the choice "
         r"on new documents\.",
         lambda f, m: shown(m[1], f["nested"]["value"]),
     ),
@@ -336,8 +336,8 @@ SENTENCES = (
     Sentence(
         "twice as many",
         rf"Trained on twice as many, {NUMBER} documents of the same kind, it is expected to be right for "
-        rf"{NUMBER} to {NUMBER} % \(95 % "
-        rf"prediction interval; now {NUMBER} %\)\.",
+        rf"{NUMBER} to {NUMBER}% \(95% "
+        rf"prediction interval; now {NUMBER}%\)\.",
         lambda f, m: (
             between(m[2], m[3], f["twice_as_many"])
             and number(m[1]) == f["twice_as_many"]["documents"] == 2 * f["points"][-1]["documents"]
@@ -350,7 +350,7 @@ SENTENCES = (
     ),
     Sentence(
         "gap",
-        rf"On its training documents it gets {NUMBER} %: the gap of {NUMBER} points is what more documents, "
+        rf"On its training documents it gets {NUMBER}%: the gap of {NUMBER} points is what more documents, "
         r"(?:a larger classifier\.penalty |more classifier\.\w+ |less classifier\.depth )?or fewer terms can close\.",
         lambda f, m: f["points"][-1]["training"] - f["points"][-1]["held_out"] > 0.03,
     ),
@@ -358,7 +358,7 @@ SENTENCES = (
         "suspects",
         rf"{NUMBER} of {NUMBER} documents, judged by (.+), (?:has|have) a label that is more likely wrong than right\. "
         rf"About {NUMBER} of these "
-        rf"labels (?:is|are) expected to be wrong \(95 % interval {NUMBER} to {NUMBER}\), if wrong labels fall on "
+        rf"labels (?:is|are) expected to be wrong \(95% interval {NUMBER} to {NUMBER}\), if wrong labels fall on "
         rf"documents by chance\. Read "
         "(?:it|them)\\.",
         lambda f, m: (
@@ -371,7 +371,7 @@ SENTENCES = (
         "the most suspicious",
         rf"The {NUMBER} most suspicious of {NUMBER} documents, judged by (.+)\. About {NUMBER} of these labels "
         rf"(?:is|are) expected to be wrong "
-        rf"\(95 % interval {NUMBER} to {NUMBER}\), if wrong labels fall on documents by chance\. Read (?:it|them)\.",
+        rf"\(95% interval {NUMBER} to {NUMBER}\), if wrong labels fall on documents by chance\. Read (?:it|them)\.",
         lambda f, m: number(m[1]) == len(f["suspects"]) and abs(number(m[4]) - expected(f)["value"]) <= 0.51,
     ),
     Sentence(
@@ -402,8 +402,8 @@ SENTENCES = (
     ),
     Sentence(
         "quick check",
-        rf"It gets {NUMBER} % of its own training (?:documents|passages) right, and {NUMBER} % \({NUMBER} to "
-        rf"{NUMBER} %\) of {NUMBER} "
+        rf"It gets {NUMBER}% of its own training (?:documents|passages) right, and {NUMBER}% \({NUMBER} to "
+        rf"{NUMBER}%\) of {NUMBER} "
         r"(?:documents|passages)(?: of ([\d,]+) (?:documents|groups))? held out in a quick check \(by sorters "
         r"of the same plan, trained on the rest\)\.",
         lambda f, m: (
@@ -414,7 +414,7 @@ SENTENCES = (
     ),
     Sentence(
         "no check",
-        rf"It gets {NUMBER} % of its own training documents right; that says little about new ones\.",
+        rf"It gets {NUMBER}% of its own training documents right; that says little about new ones\.",
         lambda f, m: f["held_out_accuracy"] is None,
     ),
     Sentence(
@@ -475,7 +475,7 @@ SENTENCES = (
     Sentence("as of all", r"It is what training on all of them gives\.", lambda f, m: f["way"] == "kept"),
     Sentence(
         "known before",
-        rf"Of the new documents it got {NUMBER} % \({NUMBER} to {NUMBER} %\) right before(?:; {NUMBER} % of their words were "
+        rf"Of the new documents it got {NUMBER}% \({NUMBER} to {NUMBER}%\) right before(?:; {NUMBER}% of their words were "
         r"unknown to it)?\.",
         lambda f, m: (
             shown(m[1], f["answers"][0]["new_right_before"]["value"])
@@ -485,8 +485,8 @@ SENTENCES = (
     ),
     Sentence(
         "old and new by folds",
-        rf"By folds it now gets {NUMBER} % \({NUMBER} to {NUMBER} %\) of the new ones right, and {NUMBER} % \({NUMBER} to "
-        rf"{NUMBER} %\) of the older ones\.",
+        rf"By folds it now gets {NUMBER}% \({NUMBER} to {NUMBER}%\) of the new ones right, and {NUMBER}% \({NUMBER} to "
+        rf"{NUMBER}%\) of the older ones\.",
         lambda f, m: (
             shown(m[1], f["answers"][0]["held_out_new"]["value"]) and shown(m[4], f["answers"][0]["held_out_older"]["value"])
         ),

@@ -45,7 +45,7 @@ def drawn(generator: np.random.Generator, n: int, accuracies: np.ndarray) -> np.
 
 @pytest.mark.parametrize("candidates", [2, 11])
 def test_a_worse_candidate_is_not_called_no_worse(candidates: int) -> None:
-    # One candidate is better than all others by 4 points. Were the words right in 95 %, a worse one would seldom get them.
+    # One candidate is better than all others by 4 points. Were the words right in 95%, a worse one would seldom get them.
     generator = np.random.default_rng(8)
     accuracies = np.full(candidates, 0.81)
     accuracies[0] = 0.85

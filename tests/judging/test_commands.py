@@ -206,8 +206,8 @@ def test_a_report_answers_first(program: Program, gathered: Path, tmp_path: Path
     program("report", "s.sorter", "parts/held-out.csv", "-o", "r.html")
     page = (tmp_path / "r.html").read_text(encoding="utf-8").replace("\u00a0", " ")
     accuracy, labels = judged["accuracy"], judged["labels"]
-    assert f'<p class="figure">{100 * accuracy["value"]:.1f} %</p><p>of {accuracy["of"]} judged documents' in page
-    assert f'<p class="figure">{100 * judged["baseline"]["value"]:.1f} %</p>' in page
+    assert f'<p class="figure">{100 * accuracy["value"]:.1f}%</p><p>of {accuracy["of"]} judged documents' in page
+    assert f'<p class="figure">{100 * judged["baseline"]["value"]:.1f}%</p>' in page
     worst = min(labels, key=lambda name: labels[name]["f1"]["value"])
     assert f"Label more documents of &#39;{worst}&#39;: its F1 is the lowest" in page
     assert "Look for wrong labels in the training table" in page

@@ -85,7 +85,7 @@ def test_a_coin_is_not_told_from_guessing() -> None:
 
 
 def test_the_paired_test_sees_what_intervals_do_not() -> None:
-    # 98.2 % have the common label. Ten of the rare ones found and none called rare wrongly is no luck: p = 2 / 2^10.
+    # 98.2% have the common label. Ten of the rare ones found and none called rare wrongly is no luck: p = 2 / 2^10.
     labels = np.array([0] * 982 + [1] * 18)
     given = labels.copy()
     given[-8:] = 0

@@ -274,7 +274,7 @@ def test_shuffled_rows_are_dealt_alike(rows: list[tuple[int, int]], seed: int) -
 
 
 def test_a_hold_out_of_large_groups_comes_near_its_share() -> None:
-    # Groups of 45, 30 and 25 documents: exactly 30 % is to be had, and no other choice is nearer.
+    # Groups of 45, 30 and 25 documents: exactly 30% is to be had, and no other choice is nearer.
     groups = np.repeat([0, 1, 2], [45, 30, 25])
     for seed in range(20):
         assert held_out_of(SplitKeys(labels=np.zeros(100, dtype=np.int64), groups=groups), 0.3, seed).sum() == 30
@@ -367,7 +367,7 @@ def test_intervals_of_whole_groups() -> None:
 
 
 def test_intervals_of_grouped_documents_cover() -> None:
-    # Simulated: 40 groups of 10 documents, each group with a rate of its own around 0.8. 95 % intervals hold 0.8 in about 95 %.
+    # Simulated: 40 groups of 10 documents, each group with a rate of its own around 0.8. 95% intervals hold 0.8 in about 95%.
     generator = np.random.default_rng(5)
     groups, every = np.repeat(np.arange(40), 10), np.ones(400)
     sample = Sample.of(np.arange(400), 1, groups)

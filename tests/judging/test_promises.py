@@ -62,7 +62,7 @@ def test_a_share_that_cannot_be_had_is_told(program: Program, tmp_path: Path) ->
     ]
     write(tmp_path / "t.csv", rows)
     found = program("split", "t.csv", "--text=text", "--label=label", "--set=columns.group=who", "--hold-out=0.4", "-o", "p")
-    assert "held out are not 40.0 % of each label: a 25.0 %, b 25.0 %, all rows 25.0 %" in found.err
+    assert "held out are not 40.0% of each label: a 25.0%, b 25.0%, all rows 25.0%" in found.err
 
 
 def test_passages_rest_on_their_documents(program: Program, few: Path) -> None:

@@ -18,7 +18,7 @@ LISTED = ("--id=ref", "--json", "--quiet")
 
 
 def test_what_is_probably_wrong_is_wrong_as_often() -> None:
-    # Drawn from the model: a label by the probabilities told, and 5 % of the labels moved to any other.
+    # Drawn from the model: a label by the probabilities told, and 5% of the labels moved to any other.
     generator = np.random.default_rng(6)
     told = generator.dirichlet(np.full(5, 0.15), 20_000)
     labels = (generator.random((20_000, 1)) > told.cumsum(axis=1)).sum(axis=1).clip(0, 4)
@@ -51,7 +51,7 @@ def test_changed_labels_of_twelve_are_found(seed: int) -> None:
 
 
 def changed_letters(demo: Path, program: Program, folder: Path, seed: int) -> set[str]:
-    """Both years of letters as one table, 3 % with another bench; the references of those, and of those that the demo planted."""
+    """Both years of letters as one table, 3% with another bench; the references of those, and of those that the demo planted."""
     program("gather", demo / "letters-2024.csv", demo / "letters-2025.csv", *COLUMNS, *BOTH_YEARS, "-o", "g.csv")
     rows = [row for row in read(folder / "g.csv") if row["topic"]]
     draws, benches = random.Random(seed), sorted({row["topic"] for row in rows})

@@ -263,6 +263,8 @@ class CommonOptions:
     spellings. A subclass names the heading under which help lists its own options."""
 
     HEADING: ClassVar[str] = "everywhere"
+    full: bool = flag("everything there is to show, not one screen of it")
+    verbose: bool = flag("how it was computed, too: optimiser, calibration, timings")
     json: bool = flag("the result as one JSON document")
     quiet: bool = flag("no notes and no progress")
     debug: bool = flag("show the traceback of an error")

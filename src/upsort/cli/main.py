@@ -77,7 +77,7 @@ def _status_of(arguments: list[str], console: Console) -> Exit:
     except Problem as problem:
         if debug:
             traceback.print_exc()
-        console.problem(f"upsort: {problem.what}")
+        console.problem(problem.what, "upsort: ")
         if problem.remedy:
             console.problem(f"        {problem.remedy}")
         return Exit.USAGE if isinstance(problem, UsageProblem) else Exit.DATA
@@ -157,6 +157,7 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
     except SystemExit:  # argparse has printed the help
         return Exit.DONE
     console.quiet, console.as_json = options.quiet, options.json
+    console.full, console.verbose = options.full, options.verbose
     run = view_of(name)
     with with_local_copies(options, console) as ready:
         check_outputs(ready)

@@ -94,7 +94,6 @@ class MeasureOptions(CommonOptions):
     shares: str = option(
         "confusions as shares of the true label (row), or of the label sorted as (column)", choices=("row", "column"), default=""
     )
-    measures: bool = flag("all measures, as a table")
 
 
 class MarginOption(CommonOptions):

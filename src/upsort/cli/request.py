@@ -169,17 +169,24 @@ def named_columns(options: CommonOptions) -> Columns:
     return checked_plan({"columns": named}, "--text").columns
 
 
-def options_as_typed(options: CommonOptions, records: Sequence[type[CommonOptions]]) -> str:
-    """The options of some records as they were written, for a command that is to be typed next."""
+def command_line(name: str, options: CommonOptions, sources: Sequence[str], *words: str) -> str:
+    """A command to be typed next: on these sources, with the options of reading, columns and plan as they were written here, and
+    with further words."""
+    typed = options_as_typed(options, "columns", "reading", "plan")
+    return " ".join(part for part in (f"upsort {name}", shlex.join(sources), typed, shlex.join(words)) if part)
+
+
+def options_as_typed(options: CommonOptions, *headings: str) -> str:
+    """The options under some headings of help as they were written, for a command that is to be typed next."""
     words = []
-    for option in (option for record in records for option in declared(record)):
-        if option.spelling in options.given:
+    for option in declared(type(options)):
+        if option.heading in headings and option.spelling in options.given and not option.writes:
             value = getattr(options, option.name)
             for each in value if isinstance(value, list) else [value]:
                 if isinstance(each, bool):
                     words.append(option.spelling if each else f"--no-{option.spelling.removeprefix('--')}")
                 else:
-                    words += [option.spelling, str(each)]
+                    words += [option.spelling, ",".join(map(str, each)) if isinstance(each, tuple) else str(each)]
     return shlex.join(words)
 
 

@@ -115,7 +115,7 @@ def in_full(*axes: Any) -> None:
 def in_percent(*axes: Any) -> None:
     """Shares along axes (of an `Axes`) as percentages."""
     for axis in axes:
-        axis.set_major_formatter(library().ticker.FuncFormatter(lambda value, _: f"{100 * value:.0f} %"))
+        axis.set_major_formatter(library().ticker.FuncFormatter(lambda value, _: f"{100 * value:.0f}%"))
 
 
 def whole_bins(least: float, most: float, many: int) -> list[float]:

@@ -45,7 +45,7 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
                 linewidth=1.0,
             )  # fmt: skip
             if share >= written_from:
-                text = f"{100 * share:.0f} %" if right or share < named_from else f"{labels[sorted_as]} {100 * share:.0f} %"
+                text = f"{100 * share:.0f}%" if right or share < named_from else f"{labels[sorted_as]} {100 * share:.0f}%"
                 axes.text(end + share / 2, place, text, ha="center", va="center", color=PAPER, fontsize=10)
             end += share
     axes.set_yticks(range(k), [f"{name}  ({float(n):,.0f})" for name, n in zip(shortened(labels), totals, strict=True)])

@@ -59,7 +59,7 @@ def growth_figure(points: Sequence[GrowthPoint], wedge: Sequence[tuple[float, fl
         )  # fmt: skip
         size, low, high = wedge[-1]
         axes.annotate(
-            f"{100 * low:.1f} to {100 * high:.1f} %", (size, high), xytext=(0, 6), textcoords="offset points", ha="right",
+            f"{100 * low:.1f} to {100 * high:.1f}%", (size, high), xytext=(0, 6), textcoords="offset points", ha="right",
             fontsize=11,
         )  # fmt: skip
     end = wedge[-1][0] if wedge else sizes[-1]
@@ -72,7 +72,7 @@ def growth_figure(points: Sequence[GrowthPoint], wedge: Sequence[tuple[float, fl
             text, (right, height), xytext=(0, -12), textcoords="offset points", ha="right", va="top", fontsize=12,
             color=colour,
         )  # fmt: skip
-    axes.set_xlabel("labelled documents trained on" + (" (shaded: 95 % prediction interval)" if wedge else ""))
+    axes.set_xlabel("labelled documents trained on" + (" (shaded: 95% prediction interval)" if wedge else ""))
     axes.set_ylabel("accuracy")
     axes.set_ylim(top=1.02)
     in_full(axes.xaxis)
@@ -104,7 +104,7 @@ def trend_figure(trend: Trend, shares: bool, by: str) -> "Figure":
             deviation = out[label, trend.periods[place]]
             axes.annotate(
                 f"{'more' if deviation.z > 0 else 'less'}\n"
-                f"{f'{100 * values[place]:.0f} %' if shares else f'{values[place]:,.0f}'}",
+                f"{f'{100 * values[place]:.0f}%' if shares else f'{values[place]:,.0f}'}",
                 (places[place], values[place]), xytext=(0, 3), textcoords="offset points", ha="center", fontsize=9,
                 color=INK,
             )  # fmt: skip

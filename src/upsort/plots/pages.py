@@ -35,7 +35,7 @@ def rendered(template: str, **values: Any) -> str:
         loader=PackageLoader("upsort.plots"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
     )
     page = environment.get_template(template).render(**values, light=_light(), dark=_dark())
-    return re.sub(r"(\d) %", "\\1\u00a0%", page) + "\n"  # a number and its unit stay on one line
+    return f"{page}\n"
 
 
 def embedded(figure: "Figure", name: str) -> str:

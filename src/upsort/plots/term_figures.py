@@ -44,7 +44,7 @@ def label_bars(labels: Sequence[tuple[str, int]], documents: int | None = None) 
     size = 13 if len(labels) <= 24 else 8
     axes.set_yticks(places, shortened([label for label, _ in labels]), fontsize=size)
     for place, (_, count) in enumerate(labels):
-        axes.annotate(f" {count:,}  ({100 * count / total:.1f} %)", (count, place), va="center", fontsize=size)
+        axes.annotate(f" {count:,}  ({100 * count / total:.1f}%)", (count, place), va="center", fontsize=size)
     axes.invert_yaxis()
     axes.margins(x=0.14)
     in_full(axes.xaxis)

@@ -42,7 +42,7 @@ class LabelSuggestion(Struct, frozen=True, kw_only=True):
 
 class LabellingBenefit(Struct, frozen=True):
     """What labelling brings, by folds of what the sorter keeps. now: documents, and the share right. more, twice: documents, and
-    the ends of the 95 % prediction interval."""
+    the ends of the 95% prediction interval."""
 
     now: tuple[int, float]
     more: tuple[int, float, float]

@@ -168,7 +168,7 @@ def _features(sorter: TrainedSorter) -> str:
     shortest, longest = min(features.lengths), max(features.lengths)
     lengths = f"{features.units}" if longest == 1 else f"{shortest} to {longest} {features.units}"
     extra_terms = len(space.terms) - space.counted
-    bounds = f"in at least {features.in_at_least} and at most {100 * features.in_at_most:.3g} % of the documents"
+    bounds = f"in at least {features.in_at_least} and at most {100 * features.in_at_most:.3g}% of the documents"
     terms = f"{space.counted:,} terms of {lengths}, {bounds}, weighted by {features.weighting}"
     return f"{terms}; {extra_terms} other columns." if extra_terms else f"{terms}."
 

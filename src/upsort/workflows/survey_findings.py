@@ -14,11 +14,13 @@ _MOST = 5
 _SCARCE = 10
 _INFORMATIVE_LENGTH = 0.1
 _LOPSIDED = 0.8
+_NAMED = 3  # labels, in one finding
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class _Facts:
-    """A survey and the commands that findings begin with. about: the inputs and their columns. odd: odd documents by kind."""
+    """A survey and the words that commands about it begin with. about: the inputs and their columns. odd: odd documents by
+    kind."""
 
     result: SurveyResult
     columns: plan.Columns
@@ -26,183 +28,186 @@ class _Facts:
     odd: Mapping[str, OddDocuments]
 
     @property
-    def gather(self) -> str:
-        """The beginning of a command that writes another corpus."""
-        return f"upsort gather {self.about}"
-
-    @property
     def survey(self) -> str:
         """The beginning of a command that looks closer."""
         return f"upsort survey {self.about}"
 
 
-_Touched = Iterator[tuple[int, Finding]]
-"""Findings of one rule, each with the number of documents that it touches."""
+@record(frozen=True, kw_only=True)
+class _Found:
+    """touched: how many documents it is about. what: in a sentence. gather: the options of upsort gather that mend it, where that
+    does; drop: the kinds of documents to drop; command: one that deals with it otherwise. then: what to do with its result."""
+
+    touched: int
+    what: str
+    gather: str = ""
+    drop: tuple[str, ...] = ()
+    command: str = ""
+    then: str = ""
 
 
 def survey_findings(result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, reading: str = "") -> list[Finding]:
-    """At most five findings, those first whose documents hurt most: documents touched times the weight of the rule.
+    """At most five findings, those first whose documents hurt most: documents touched times the weight of the rule. Those that
+    upsort gather mends have one command that mends them all.
 
     reading: the options that say how the sources are read."""
     named = (("--text", columns.text), ("--label", columns.answers), ("--id", (columns.id,)))
     roles = [f"{option} {shlex.quote(','.join(map(quoted, names)))}" for option, names in named if any(names)]
     about = " ".join([*map(shlex.quote, inputs), *roles, *([reading] if reading else [])])
-    facts = _Facts(result, columns, about, {entry.what: entry for entry in result.odd})
-    scored = [(weight * touched, finding) for weight, rule in _RULES for touched, finding in rule(facts)]
-    return [finding for _, finding in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
+    facts = _Facts(result=result, columns=columns, about=about, odd={entry.what: entry for entry in result.odd})
+    scored = [(weight * found.touched, found) for weight, rule in _RULES for found in rule(facts)]
+    worst = [found for _, found in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
+    gather = _gather_command(about, [found for found in worst if not found.command])
+    return [Finding(found.what, found.command or gather, found.then) for found in worst]
 
 
-def _conflicting_duplicates(facts: _Facts) -> _Touched:
+def _gather_command(about: str, found: Sequence[_Found]) -> str:
+    drop = ",".join(dict.fromkeys(kind for finding in found for kind in finding.drop))
+    options = dict.fromkeys(finding.gather for finding in found if finding.gather)
+    return " ".join(["upsort gather", about, *([f"--drop {drop}"] if drop else []), *options, "-o tidy.csv"])
+
+
+def _conflicting_duplicates(facts: _Facts) -> Iterator[_Found]:
     if conflicting := facts.result.copies.conflicting:
-        yield (
-            conflicting,
-            Finding(
-                f"{conflicting:,} documents copy another one but have another label; one of the two must be wrong.",
-                f"{facts.gather} --drop copies,near-copies -o clean.csv",
-                "Then look for 'under another label' in clean.set-aside.csv.",
-            ),
+        yield _Found(
+            touched=conflicting,
+            what=f"{conflicting:,} duplicates have a different label from the original.",
+            drop=("copies", "near-copies"),
+            then="Then look for 'under another label' in tidy.set-aside.csv.",
         )
 
 
-def _duplicates(facts: _Facts) -> _Touched:
+def _duplicates(facts: _Facts) -> Iterator[_Found]:
     copies = facts.result.copies
     if alike := copies.exact + copies.near:
-        yield (
-            alike,
-            Finding(
-                f"{alike:,} documents are copies of another ({copies.exact:,} exact, {copies.near:,} near): when one is trained "
-                "on and the other judged, the result looks better than it is.",
-                f"{facts.gather} --drop copies,near-copies -o without-copies.csv",
-            ),
-        )
+        what = f"{alike:,} documents are duplicates ({copies.exact:,} exact, {copies.near:,} near): they inflate accuracy."
+        yield _Found(touched=alike, what=what, drop=("copies", "near-copies"))
 
 
-def _several_labels(facts: _Facts) -> _Touched:
+def _several_labels(facts: _Facts) -> Iterator[_Found]:
     if separator := facts.result.separator:
         option = separator_option(separator)
-        yield (
-            facts.result.documents,
-            Finding(
-                f"Cells of column {facts.columns.label!r} seem to hold several labels.",
-                f"{facts.survey} {option}",
-                f"So with every command ({option}), or in the plan: columns.label_separator={separator!r}.",
-            ),
+        yield _Found(
+            touched=facts.result.documents,
+            what=f"Cells of column {facts.columns.label!r} seem to hold several labels.",
+            command=f"{facts.survey} {option}",
+            then=f"Use {option} with every command, or in the plan: columns.label_separator={separator!r}.",
         )
 
 
-def _other_language(facts: _Facts) -> _Touched:
+def _other_language(facts: _Facts) -> Iterator[_Found]:
     result = facts.result
     if result.spoken and result.spoken != result.language:
-        yield (
-            result.documents,
-            Finding(
-                f"The texts are {result.main_language}, it seems; stop words, stems and lower case follow "
-                f"{NAMES.get(result.language, repr(result.language))}.",
-                f"{facts.survey} --language {result.spoken}",
-                f"So with every command, or in the plan: clean.language={result.spoken}.",
-            ),
+        assumed = NAMES.get(result.language, repr(result.language))
+        yield _Found(
+            touched=result.documents,
+            what=f"Detected language: {result.main_language}; stop words and stems follow {assumed}.",
+            command=f"{facts.survey} --language {result.spoken}",
+            then=f"Use --language {result.spoken} with every command, or in the plan: clean.language={result.spoken}.",
         )
 
 
-def _no_spaces(facts: _Facts) -> _Touched:
+def _no_spaces(facts: _Facts) -> Iterator[_Found]:
     if facts.result.spoken in WITHOUT_SPACES:
-        yield (
-            facts.result.documents,
-            Finding(
-                f"{facts.result.main_language} sets no spaces between words: terms of letters serve better.",
-                f"upsort features {facts.about} --set features.units=letters",
-                "So with every command, or in the plan: features.units=letters.",
-            ),
+        yield _Found(
+            touched=facts.result.documents,
+            what=f"{facts.result.main_language} has no spaces between words: use n-grams of letters.",
+            command=f"upsort features {facts.about} --set features.units=letters",
+            then="Use --set features.units=letters with every command, or set it in the plan.",
         )
 
 
-def _without_content(facts: _Facts) -> _Touched:
+def _without_content(facts: _Facts) -> Iterator[_Found]:
     junk = [facts.odd[what] for what in ("no words at all", "the same few words repeated") if what in facts.odd]
     if tiny := sum(entry.documents for entry in junk):
         kinds = "; ".join(f"{entry.what} ({entry.documents:,})" for entry in junk)
-        command = f"{facts.gather} --drop repetitions --at-least-words 3 -o with-words.csv"
-        yield tiny, Finding(f"{tiny:,} documents say nothing: {kinds}.", command)
+        what = f"{tiny:,} documents have no content: {kinds}."
+        yield _Found(touched=tiny, what=what, gather="--at-least-words 3", drop=("repetitions",))
 
 
-def _broken_characters(facts: _Facts) -> _Touched:
+def _broken_characters(facts: _Facts) -> Iterator[_Found]:
     if entry := facts.odd.get("broken characters"):
         broken = facts.result.broken
-        yield (
-            entry.documents,
-            Finding(
-                f"{entry.documents:,} documents hold broken characters, such as {broken!r} ({_codes(broken)}): text "
-                "was read in the wrong encoding once.",
-                f"{facts.survey} --find {shlex.quote(broken)} --as-written",
-            ),
+        yield _Found(
+            touched=entry.documents,
+            what=f"{entry.documents:,} documents have broken characters, such as {broken!r} ({_codes(broken)}), from a wrong "
+            "encoding.",
+            command=f"{facts.survey} --find {shlex.quote(broken)} --as-written",
         )
 
 
-def _in_other_languages(facts: _Facts) -> _Touched:
+def _in_other_languages(facts: _Facts) -> Iterator[_Found]:
     for entry in facts.result.odd:
         if entry.what.startswith((IN_ANOTHER, "mostly in")):
             are = "document is" if entry.documents == 1 else "documents are"
-            yield (
-                entry.documents,
-                Finding(
-                    f"{entry.documents:,} {are} {entry.what} ({', '.join(entry.examples)}).",
-                    f"{facts.survey} --where {shlex.quote(f'id={entry.examples[0]}')} --show 1",
-                ),
+            yield _Found(
+                touched=entry.documents,
+                what=f"{entry.documents:,} {are} {entry.what} ({', '.join(entry.examples)}).",
+                command=f"{facts.survey} --where {shlex.quote(f'id={entry.examples[0]}')} --show 1",
             )
 
 
-def _shared_identifiers(facts: _Facts) -> _Touched:
+def _shared_identifiers(facts: _Facts) -> Iterator[_Found]:
     if entry := facts.odd.get(SAME_NAME):
+        what = f"{entry.documents:,} documents share their identifier with another one."
         command = f"upsort clean {facts.about} --document {shlex.quote(entry.examples[0])}"
-        yield (entry.documents, Finding(f"{entry.documents:,} documents share their identifier with another one.", command))
+        yield _Found(touched=entry.documents, what=what, command=command)
 
 
-def _spellings(facts: _Facts) -> _Touched:
-    for group in facts.result.spellings[:1]:
-        names = ", ".join(map(repr, group))
-        command = f"{facts.gather} --fold-case -o one-spelling.csv"
-        yield sum(list(group.values())[1:]), Finding(f"Labels differ only in spelling: {names}.", command)
+def _spellings(facts: _Facts) -> Iterator[_Found]:
+    """Of the groups of labels that are spelt alike, the option that gives each group one spelling."""
+    groups = facts.result.spellings
+    if not groups:
+        return
+    names = ", ".join(map(repr, groups[0]))
+    more = f" and {len(groups) - 1:,} more" if len(groups) > 1 else ""
+    option = "--fold-case"
+    if any(len({label.lower() for label in group}) > 1 for group in groups):
+        pairs = [(label, max(group, key=lambda name: group[name])) for group in groups for label in group]
+        renamed = ",".join(f"{quoted(old)}={quoted(new)}" for old, new in pairs if old != new)
+        option = f"--relabel {shlex.quote(renamed)}"
+    touched = sum(sum(group.values()) - max(group.values()) for group in groups)
+    yield _Found(touched=touched, what=f"Labels differ only in spelling: {names}{more}.", gather=option)
 
 
-def _scarce_labels(facts: _Facts) -> _Touched:
+def _scarce_labels(facts: _Facts) -> Iterator[_Found]:
     result = facts.result
     scarce = [(label, of.documents) for label, of in result.labels.items() if of.documents < _SCARCE]
     if 0 < len(scarce) < len(result.labels):
-        names = ", ".join(f"{label} ({count})" for label, count in scarce[:4])
-        command = f"{facts.gather} --rare-below {_SCARCE} --rare-into other -o without-rare.csv"
-        yield result.documents, Finding(f"Too few documents to learn from: {names}.", command)
+        names = ", ".join(f"{label} ({count})" for label, count in scarce[:_NAMED])
+        more = f" and {len(scarce) - _NAMED:,} more" if len(scarce) > _NAMED else ""
+        what = f"Too few documents to learn reliably: {names}{more}."
+        yield _Found(touched=result.documents, what=what, gather=f"--rare-below {_SCARCE} --rare-into other")
 
 
-def _dominant_label(facts: _Facts) -> _Touched:
+def _dominant_label(facts: _Facts) -> Iterator[_Found]:
     result = facts.result
     label, most = next(iter(result.labels.items()), ("", None))
     if most is not None and most.documents > _LOPSIDED * result.documents:
-        what = f"Most documents are {label!r}: look at each label's recall, not at accuracy."
-        yield result.documents, Finding(what, f"upsort cross-validate {facts.about}")
+        what = f"Most documents are {label!r}: judge by the recall of each label, not by accuracy."
+        yield _Found(touched=result.documents, what=what, command=f"upsort cross-validate {facts.about}")
 
 
-def _informative_length(facts: _Facts) -> _Touched:
+def _informative_length(facts: _Facts) -> Iterator[_Found]:
     share = facts.result.length_share
     if share is not None and share > _INFORMATIVE_LENGTH:
-        yield (
-            facts.result.documents,
-            Finding(
-                f"Length alone explains {100 * share:.3g} % of the difference between labels (of the variance of the "
-                "logarithm of words): is that real, or how the data came about?",
-                f"{facts.survey} --figures figures",
-            ),
+        yield _Found(
+            touched=facts.result.documents,
+            what=f"Length explains {100 * share:.3g}% of the variance between labels (logarithm of words); is that real?",
+            command=f"{facts.survey} --figures figures",
         )
 
 
-def _unlabelled(facts: _Facts) -> _Touched:
+def _unlabelled(facts: _Facts) -> Iterator[_Found]:
     if facts.result.unlabelled and facts.result.labels:
-        what = f"{facts.result.unlabelled:,} documents are without a label; training sets such rows aside."
-        yield facts.result.unlabelled, Finding(what, f"{facts.survey} --where label= --show 3")
+        what = f"{facts.result.unlabelled:,} documents have no label; training sets them aside."
+        yield _Found(touched=facts.result.unlabelled, what=what, command=f"{facts.survey} --where label= --show 3")
 
 
-def _empty(facts: _Facts) -> _Touched:
+def _empty(facts: _Facts) -> Iterator[_Found]:
     if empty := facts.result.empty:
         what = f"{empty:,} rows have no text; every command sets them aside."
-        yield empty, Finding(what, f"{facts.gather} -o with-text.csv", "They are then in with-text.set-aside.csv.")
+        yield _Found(touched=empty, what=what, then="They are then in tidy.set-aside.csv.")
 
 
 def _codes(signs: str) -> str:
@@ -210,7 +215,7 @@ def _codes(signs: str) -> str:
     return " ".join(f"U+{ord(sign):04X}" for sign in signs)
 
 
-_RULES: tuple[tuple[float, Callable[[_Facts], _Touched]], ...] = (
+_RULES: tuple[tuple[float, Callable[[_Facts], Iterator[_Found]]], ...] = (
     (20, _conflicting_duplicates),
     (3, _duplicates),
     (3, _several_labels),

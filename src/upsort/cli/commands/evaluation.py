@@ -52,10 +52,7 @@ EVALUATE = Command(
     summary="judge a sorter on labelled documents",
     description="Judge a sorter on labelled documents that it was not trained on.",
     example="upsort evaluate desk.sorter parts/held-out.csv -o mistakes.csv",
-    rules=(
-        Need("--document-column", ("--per-document",)),
-        Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures"),
-    ),
+    rules=(Need("--document-column", ("--per-document",)), Clash("--json", ("--shares",), "JSON holds all counts")),
     options=EvaluateOptions,
 )
 
@@ -86,7 +83,7 @@ CROSS_VALIDATE = Command(
     "Vocabulary, bounds, document frequencies, penalty and calibration are learned inside each\n"
     "fold's training part; copies of a document stay on one side.",
     example="upsort cross-validate corpus.csv --text message --label topic --folds 5",
-    rules=(*FOLDS_RULES, Clash("--json", ("--shares", "--measures"), "JSON holds all counts and measures")),
+    rules=(*FOLDS_RULES, Clash("--json", ("--shares",), "JSON holds all counts")),
     options=CrossValidateOptions,
 )
 

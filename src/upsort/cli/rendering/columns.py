@@ -13,6 +13,11 @@ def text(called: str, spare: int = 0) -> Column:
     return Column(called, Kind.TEXT, spare)
 
 
+def quote(called: str = "text") -> Column:
+    """Texts of documents, which have a line of their own on a terminal."""
+    return Column(called, Kind.QUOTE)
+
+
 def before(called: str) -> Column:
     """What stands before a word, with its end next to it."""
     return Column(called, Kind.BEFORE)
@@ -23,9 +28,9 @@ def count(called: str, spare: int = 0) -> Column:
     return Column(called, Kind.COUNT, spare)
 
 
-def share(called: str, spare: int = 0) -> Column:
+def share(called: str, spare: int = 0, where: Shown = Shown.EVERYWHERE) -> Column:
     """Shares."""
-    return Column(called, Kind.SHARE, spare)
+    return Column(called, Kind.SHARE, spare, where)
 
 
 def number(called: str, spare: int = 0, where: Shown = Shown.EVERYWHERE) -> Column:
@@ -38,6 +43,6 @@ def bar() -> Column:
     return Column("", Kind.BAR, 9, Shown.TERMINAL)
 
 
-def interval(called: str = "95 % interval") -> Column:
+def interval(called: str = "95% interval") -> Column:
     """Intervals of the numbers in the column before."""
     return Column(called, Kind.INTERVAL)

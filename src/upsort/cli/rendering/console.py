@@ -11,10 +11,24 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import field, replace
-from enum import IntEnum
+from enum import Enum, IntEnum
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
-from upsort.cli.rendering.view import JSON_VERSION, Bold, FixedWidth, Note, Sentence, Shown, Table, View, Zero, singular_after_one
+from upsort.cli.rendering.view import (
+    JSON_VERSION,
+    Bold,
+    Detail,
+    FixedWidth,
+    Note,
+    Sentence,
+    Shown,
+    Table,
+    View,
+    Wrong,
+    Zero,
+    singular_after_one,
+)
+from upsort.core.errors import listed
 from upsort.core.lazy import record
 
 
@@ -66,16 +80,38 @@ def escaped(json: str) -> str:
 _PIPED_WIDTH = 80
 
 
+class Style(Enum):
+    """How a terminal shows a text. Colours are from the fixed part of the 256-colour palette, dark enough for a light background
+    and light enough for a dark one (contrast of 3.9 at least; WCAG 2.2 asks for 3 of large or bold text)."""
+
+    BOLD = "1"
+    RED = "1;38;5;160"
+    AMBER = "1;38;5;130"
+
+
+def styled(text: str, style: Style, stream: TextIO) -> str:
+    """The text as a terminal is to show it; as it is where `stream` is none, and where NO_COLOR is set (https://no-color.org),
+    which leaves bold type."""
+    if not text or not stream.isatty() or os.environ.get("TERM") == "dumb":
+        return text
+    if style is not Style.BOLD and os.environ.get("NO_COLOR"):
+        style = Style.BOLD
+    return f"\x1b[{style.value}m{text}\x1b[0m"
+
+
 @record(kw_only=True)
 class Console:
-    """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. width: of the terminal that
-    results are drawn for, whatever `output` is; 0 to find out."""
+    """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. full: all of the result is
+    shown. verbose: and so are diagnostics. width: of the terminal that results are drawn for, whatever `output` is; 0 to find
+    out."""
 
     output: TextIO = field(default_factory=lambda: sys.stdout)
     error: TextIO = field(default_factory=lambda: sys.stderr)
     input: BinaryIO | None = None
     quiet: bool = False
     as_json: bool = False
+    full: bool = False
+    verbose: bool = False
     width: int = 0
 
     @property
@@ -99,10 +135,12 @@ class Console:
         return cast(TextIO, _EscapingStream(self.output)) if self.render else self.output
 
     def show(self, view: View) -> None:
-        """The whole result."""
+        """The whole result, at the detail that was asked for."""
         if self.as_json:
             self.json({"json_version": JSON_VERSION, **view.values})
-        for part in view.parts:
+        for detail, part in view.parts:
+            if not self._is_shown(detail):
+                continue
             match part:
                 case Note():
                     (self.warn if part.warning else self.note)(part.text)
@@ -111,46 +149,64 @@ class Console:
                 case Sentence() | Table() if part.where is self._to_stderr:
                     pass
                 case Sentence():
-                    self.write_line(part.text, part.wrapped)
+                    self.write_line(part.text, part.wrapped, part.answer)
                 case Table():
-                    self._table(part)
+                    self._table(part if self.full else part.shortened())
                 case FixedWidth():
                     self.write_line(part.lay(self.columns if self.render else _PIPED_WIDTH), wrap=False)
                 case _:
                     assert_never(part)
+        if view.more and not self.full and not self.as_json:
+            self.write_line(f"With --full: {listed(view.more, len(view.more))}.")
+
+    def _is_shown(self, detail: Detail) -> bool:
+        match detail:
+            case Detail.ALWAYS:
+                return True
+            case Detail.BRIEF:
+                return not self.full
+            case Detail.FULL:
+                return self.full
+            case Detail.VERBOSE:
+                return self.full or self.verbose
+            case _:
+                assert_never(detail)
 
     def show_notes(self, view: View) -> None:
         """Only the notes, next to a result that is written already."""
-        for part in view.parts:
+        for _, part in view.parts:
             if isinstance(part, Note):
                 (self.warn if part.warning else self.note)(part.text)
 
-    def write_line(self, text: str = "", wrap: bool = True) -> None:
-        """A line of the result."""
+    def write_line(self, text: str = "", wrap: bool = True, answer: bool = False) -> None:
+        """A line of the result. answer: it is shown bold."""
         text = without_controls(text)
-        if self.render and wrap and len(text) > self.columns:
-            text = "\n".join(line for part in text.split("\n") for line in _drawing().wrapped(part, self.columns))
-        self.output.write(f"{text}\n")
+        if self.render and wrap:
+            text = _wrapped(text, self.columns)
+        self.output.write(f"{styled(text, Style.BOLD, self.output) if answer else text}\n")
 
     def note(self, text: str) -> None:
         """Something worth knowing that is not the result."""
         if not self.quiet:
             self.output.flush()
-            self.error.write(f"{without_controls(singular_after_one(text))}\n")
+            self.problem(text)
 
     def warn(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
         self.output.flush()
-        self.error.write(f"Warning: {without_controls(singular_after_one(text))}\n")
+        self.problem(text, "Warning: ", Style.AMBER)
 
     def prompt(self, text: str) -> None:
         """What stands before something that is typed."""
         self.error.write(text)
         self.error.flush()
 
-    def problem(self, text: str) -> None:
-        """A line about an error."""
-        self.error.write(f"{without_controls(singular_after_one(text))}\n")
+    def problem(self, text: str, begin: str = "", style: Style = Style.RED) -> None:
+        """A line on standard error. begin: what it begins with, in a style."""
+        line = begin + without_controls(singular_after_one(text))
+        if self.width or self.error.isatty():
+            line = _wrapped(line, self.columns)
+        self.error.write(f"{styled(begin, style, self.error)}{line[len(begin) :]}\n")
 
     def json(self, result: Any) -> None:
         """The result as one JSON document."""
@@ -163,7 +219,7 @@ class Console:
 
     def _table(self, table: Table) -> None:
         if self.render:
-            _drawing().drawn_table(_escaped_table(table), self.output, self.columns)
+            _drawing().drawn_table(_escaped_table(table), self.output, self.columns, self.full)
             return
         shown = table.piped()
         for row in ([column.name for column in shown.columns], *shown.rows):
@@ -179,6 +235,17 @@ class Console:
             yield advance
 
 
+def _wrapped(text: str, width: int) -> str:
+    """Lines broken at words where one is too long."""
+    if len(text) <= width and text.isascii():
+        return text
+    return "\n".join(
+        line
+        for part in text.split("\n")
+        for line in _drawing().wrapped(part, width, " " * max(2, len(part) - len(part.lstrip())))
+    )
+
+
 def _drawing() -> Any:
     """What draws on terminals. It takes long to load, and results that are piped do without it."""
     from upsort.cli.rendering import drawing
@@ -188,7 +255,17 @@ def _drawing() -> Any:
 
 def _escaped_table(table: Table) -> Table:
     columns = [replace(column, name=without_controls(column.name)) for column in table.columns]
-    rows = [[cell if isinstance(cell, Bold | Zero) else without_controls(cell) for cell in row] for row in table.rows]
+    rows = [
+        [
+            cell
+            if isinstance(cell, Bold | Zero)
+            else Wrong(without_controls(cell))
+            if isinstance(cell, Wrong)
+            else without_controls(cell)
+            for cell in row
+        ]
+        for row in table.rows
+    ]
     return replace(table, columns=columns, rows=rows)
 
 

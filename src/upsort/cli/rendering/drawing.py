@@ -1,48 +1,47 @@
 """Tables, sentences and marked texts on a terminal of any width: no number is cut, and the first column stays.
 
 A table that does not fit is narrowed step by step: texts are broken at words; intervals fold under their rates; spare columns are
-left out, and listed; at last every row becomes a block of lines."""
+left out, and listed; at last every row becomes a block of lines. Texts of documents have a line of their own under their row."""
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
+from itertools import zip_longest
 from typing import TextIO
 
-from rich import box
 from rich.cells import cell_len
 from rich.console import Console as RichConsole
 from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
-from rich.table import Table as RichTable
-from rich.text import Text
 
-from upsort.cli.rendering.console import without_controls
-from upsort.cli.rendering.view import Bold, Column, Kind, Table
+from upsort.cli.rendering.console import Style, styled, without_controls
+from upsort.cli.rendering.view import Bold, Column, Kind, Table, Wrong, shortened
 from upsort.core.analysis.contributions import Word
 from upsort.core.analysis.explanation import Explanation
 
 _LEAST_NAME = 25  # characters below which a name is not broken
 _LEAST_TEXT = 16
 _READABLE = 40  # characters a line, from which on texts are wide enough
-_GAP = 3  # characters between two columns
-_EDGE = 2  # at both ends together
-_INDENT = "  "
+_GAP = "   "  # between two columns
+_INDENT = "  "  # of a table
+_MOST_SPARE = 6  # from which on a column is left out before intervals fold
+_RULE = "┄"  # under the heads of columns
 _PROGRESS_AFTER = 1.0  # seconds
 
 
-def drawn_table(table: Table, stream: TextIO, width: int) -> None:
-    """Draw a table that is at most `width` wide."""
-    shown = table.on_terminal()
+def drawn_table(table: Table, stream: TextIO, width: int, full: bool = False) -> None:
+    """Draw a table that is at most `width` wide. full: whether columns that are left out are listed."""
+    shown, quotes = _without_quotes(table.on_terminal())
     if shown.grouped:
         shown = without_repeats(shown)
     if shown.square and _least(shown) > width:
         shown = with_numbered_columns(shown)
     left_out: list[str] = []
     while _least(shown) > width:
-        if any(column.kind is Kind.INTERVAL for column in shown.columns):
+        spare = max((column.spare for column in shown.columns[1:]), default=0)
+        if spare < _MOST_SPARE and any(column.kind is Kind.INTERVAL for column in shown.columns):
             shown = with_folded_intervals(shown)
             continue
-        spare = max((column.spare for column in shown.columns[1:]), default=0)
         if not spare:
             for line in blocks(table.on_terminal(), width):
                 stream.write(f"{line}\n")
@@ -50,11 +49,19 @@ def drawn_table(table: Table, stream: TextIO, width: int) -> None:
         place = max(place for place, column in enumerate(shown.columns) if column.spare == spare)
         left_out.append(shown.columns[place].name)
         shown = without(shown, place)
-    _draw(shown, stream, width)
+    for line in _drawn(shown, quotes, stream, width):
+        stream.write(f"{line.rstrip()}\n")
     names = ", ".join(name for name in reversed(left_out) if name)
-    if names:
+    if names and full:
         for line in wrapped(f"Not shown: {names}; widen the terminal, or use --json.", width):
             stream.write(f"{line}\n")
+
+
+def _without_quotes(table: Table) -> tuple[Table, list[str]]:
+    """The table without the texts of its documents, and those."""
+    places = [place for place, column in enumerate(table.columns) if column.kind is Kind.QUOTE]
+    kept = [place for place in range(len(table.columns)) if place not in places]
+    return table.select(kept), [" ".join(row[place] for place in places) for row in table.rows]
 
 
 def with_folded_intervals(table: Table) -> Table:
@@ -104,7 +111,10 @@ def blocks(table: Table, width: int) -> list[str]:
             ends = ""
             if following is not None and following.kind is Kind.INTERVAL and row[place + 1]:
                 ends = f" ({row[place + 1]})"
-            lines += wrapped(f"{_INDENT}{column.name} {row[place]}{ends}", width, _INDENT * 2)
+            if column.kind is Kind.QUOTE:
+                lines.append(quote_line(row[place], width))
+            else:
+                lines += wrapped(f"{_INDENT}{column.name} {row[place]}{ends}", width, _INDENT * 2)
     return lines
 
 
@@ -115,7 +125,7 @@ def _least(table: Table) -> int:
 
 def _between(table: Table) -> int:
     """What a table takes beside its cells."""
-    return _GAP * (len(table.columns) - 1) + _EDGE
+    return len(_GAP) * (len(table.columns) - 1) + len(_INDENT)
 
 
 def _least_of(table: Table, place: int) -> int:
@@ -125,7 +135,7 @@ def _least_of(table: Table, place: int) -> int:
     match column.kind:
         case Kind.NAME:
             return max(head, min(longest, _LEAST_NAME))
-        case Kind.TEXT | Kind.BEFORE:
+        case Kind.TEXT | Kind.BEFORE | Kind.QUOTE:
             return max(head, min(longest, _LEAST_TEXT))
         case Kind.COUNT | Kind.SHARE | Kind.NUMBER | Kind.INTERVAL | Kind.BAR:
             return max(head, longest)
@@ -156,13 +166,51 @@ def column_widths(table: Table, width: int) -> list[int]:
     return widths
 
 
-def _draw(table: Table, stream: TextIO, width: int) -> None:
-    drawn = RichTable(box=box.HORIZONTALS, header_style="bold", pad_edge=False)
-    for column, wide in zip(table.columns, column_widths(table, width), strict=True):
-        drawn.add_column(Text(column.name), justify="right" if column.on_the_right else "left", overflow="fold", width=wide)
-    for row in table.rows:
-        drawn.add_row(*(Text(cell, "bold" if isinstance(cell, Bold) else "") for cell in row))
-    RichConsole(file=stream, highlight=False, width=width).print(drawn)
+def _drawn(table: Table, quotes: Sequence[str], stream: TextIO, width: int) -> Iterator[str]:
+    """The lines of a table: heads over a rule, and each row with the text of its document under it."""
+    widths = column_widths(table, width)
+    heads = [Bold(column.name) for column in table.columns]
+    if any(heads):
+        yield from _lines_of_row(table.columns, heads, widths, stream)
+        yield _INDENT + _RULE * (sum(widths) + len(_GAP) * (len(widths) - 1))
+    for row, quote in zip(table.rows, quotes, strict=True):
+        yield from _lines_of_row(table.columns, row, widths, stream)
+        if quote:
+            yield quote_line(quote, width)
+
+
+def _lines_of_row(columns: Sequence[Column], cells: Sequence[str], widths: Sequence[int], stream: TextIO) -> Iterator[str]:
+    """A row, its cells broken where they are wider than their columns."""
+    broken = [
+        [line for part in cell.split("\n") for line in _broken(part, wide)] for cell, wide in zip(cells, widths, strict=True)
+    ]
+    for texts in zip_longest(*broken, fillvalue=""):
+        aligned = []
+        for column, cell, text, wide in zip(columns, cells, texts, widths, strict=True):
+            pad = " " * (wide - cell_len(text))
+            marked = styled(text, _STYLES[type(cell)], stream) if type(cell) in _STYLES else text
+            aligned.append(pad + marked if column.on_the_right else marked + pad)
+        yield _INDENT + _GAP.join(aligned)
+
+
+_STYLES = {Bold: Style.BOLD, Wrong: Style.RED}
+
+
+def _broken(text: str, width: int) -> list[str]:
+    """A cell in lines of at most `width`: broken at words, and words that are wider anywhere."""
+    lines = []
+    for line in wrapped(text, width, ""):
+        while cell_len(line) > width:
+            end = _end_of_line(line, 0, len(line), width)
+            lines.append(line[:end])
+            line = line[end:]
+        lines.append(line)
+    return lines
+
+
+def quote_line(text: str, width: int) -> str:
+    """The text of a document on a line of its own."""
+    return f"{_INDENT * 3}{shortened(text, width - 3 * len(_INDENT), cell_len)}"
 
 
 def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
@@ -225,15 +273,19 @@ def legend(speaks: str = "", against: str = "") -> str:
     return f"{weighed}{_UNKNOWN} not known"
 
 
-def marked(explanation: Explanation, meaning: str, width: int) -> str:
-    """The text in lines of at most `width`, as far as its words allow that, with their marks, and what the marks mean."""
+def marked(explanation: Explanation, meaning: str, most: int, width: int) -> str:
+    """The text in lines of at most `width`, as far as its words allow that, with their marks, and what the marks mean. most: how
+    many lines of text are shown; 0: all."""
     lines: list[str] = []
     text = without_controls(explanation.text).replace("\t", " ")
     signs = _signs(explanation)
-    for start, end in _lines(text, width):
+    places = list(_lines(text, width))
+    for start, end in places[:most] if most else places:
         lines.append(text[start:end])
         under = "".join(signs[place] * max(cell_len(text[place]), 0) for place in range(start, end)).rstrip()
         lines += [under] if under else []
+    if most and len(places) > most:
+        lines.append("…")
     return "\n".join([*lines, meaning])
 
 

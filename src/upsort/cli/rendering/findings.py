@@ -32,28 +32,25 @@ def units_of(group: str) -> str:
     return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
 
 
-def headline(judgement: Judgement, training: Rate | None = None, group: str = "", copies: bool = False) -> list[str]:
-    """The accuracy, the counts behind it, and how it compares with always giving one label.
+def headline(judgement: Judgement, group: str = "", copies: bool = False) -> list[str]:
+    """The accuracy with its counts and interval, and the baseline.
 
-    training: the accuracy on the training documents. group: the column whose values belong together. copies: whether there are
-    copies that were counted as one."""
+    group: the column whose values belong together. copies: whether there are copies that were counted as one."""
     accuracy, what = judgement.accuracy, _what_was_judged(judgement, group)
     over = f", on average over {judgement.repeats} repeats" if judgement.repeats > 1 else ""
     right = "right" if judgement.sets is None else "with all of their labels right and no other"
     return [
         f"{number(accuracy.right)} of {number(accuracy.of)} {what} {right}{over}: accuracy {percent(accuracy.value)} "
-        f"(95 % interval {interval(accuracy)}).",
+        f"(95% interval {interval(accuracy)}).",
+        _against_baseline(judgement, group),
         *_rests_on(judgement, group, copies),
-        f"{baseline_name(judgement)} would be right for {percent(judgement.baseline.value)}.",
-        *_on_training(training),
-        _against_majority(judgement, group),
         *_wide_interval(judgement, group),
     ]
 
 
 def accuracy_details(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
     """What of the headline is reported neither by `accuracy_headline` nor by `baseline_sentence`."""
-    return [*_rests_on(judgement, group, False), *_on_training(training), *_wide_interval(judgement, group)]
+    return [*_rests_on(judgement, group, False), *training_sentence(training), *_wide_interval(judgement, group)]
 
 
 def _what_was_judged(judgement: Judgement, group: str) -> str:
@@ -71,10 +68,9 @@ def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
     return [f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those."]
 
 
-def _on_training(training: Rate | None) -> list[str]:
-    return (
-        [f"On its own training documents it gets {percent(training.value)}."] if training and training.value is not None else []
-    )
+def training_sentence(training: Rate | None) -> list[str]:
+    """The accuracy on the documents that a sorter was trained on, where it is known."""
+    return [f"Accuracy on its training documents: {percent(training.value)}."] if training and training.value is not None else []
 
 
 def _independent(judgement: Judgement) -> float:
@@ -88,17 +84,18 @@ def _too_few(judgement: Judgement, group: str) -> str:
     return _counted(independent, judgement.groups is not None and not passages)
 
 
-def _against_majority(judgement: Judgement, group: str) -> str:
-    p = f"(exact paired test, {p_value(judgement.against_baseline)})"
+def _against_baseline(judgement: Judgement, group: str) -> str:
+    test = f"(exact paired test, {p_value(judgement.against_baseline)})"
     match judgement.above_baseline:
         case True:
-            return f"It is better than always giving that label {p}."
+            comparison = f"the accuracy is higher {test}"
         case False:
-            return f"It is worse than always giving that label {p}."
+            comparison = f"the accuracy is lower {test}"
         case None if _independent(judgement) < _FEW:
-            return f"{_too_few(judgement, group)} too few to distinguish it from always giving that label {p}."
+            comparison = f"{_too_few(judgement, group)} too few to distinguish the accuracy from it {test}"
         case None:
-            return f"It is not distinguishable from always giving that label {p}."
+            comparison = f"the accuracy is not distinguishable from it {test}"
+    return f"{baseline_rate(judgement)}; {comparison}."
 
 
 def _wide_interval(judgement: Judgement, group: str) -> list[str]:
@@ -111,20 +108,17 @@ def accuracy_headline(judgement: Judgement) -> tuple[str, str]:
     """The accuracy, and of how many documents."""
     accuracy = judgement.accuracy
     right = "are sorted right" if judgement.sets is None else "got all of their labels and no other"
-    return percent(accuracy.value), (f"of {number(accuracy.of)} judged documents {right} (95 % interval {interval(accuracy)}).")
+    return percent(accuracy.value), (f"of {number(accuracy.of)} judged documents {right} (95% interval {interval(accuracy)}).")
 
 
 def baseline_sentence(judgement: Judgement) -> tuple[str, str]:
-    """The accuracy of always giving one label, and whether this is better."""
-    always = baseline_name(judgement).rstrip(",")
-    sentence = f"would be right by {always[:1].lower()}{always[1:]}"
-    match judgement.above_baseline:
-        case True:
-            return percent(judgement.baseline.value), f"{sentence}; the sorter is better ({p_value(judgement.against_baseline)})."
-        case False:
-            return percent(judgement.baseline.value), f"{sentence}; the sorter is worse ({p_value(judgement.against_baseline)})."
-        case None:
-            return percent(judgement.baseline.value), f"{sentence}; the sorter is not distinguishable from that."
+    """The baseline, and whether the sorter is better."""
+    p = p_value(judgement.against_baseline)
+    comparison = {True: f"is better ({p})", False: f"is worse ({p})", None: "is not distinguishable from it"}
+    return (
+        percent(judgement.baseline.value),
+        f"is the baseline, {_baseline_name(judgement)}; the sorter {comparison[judgement.above_baseline]}.",
+    )
 
 
 def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
@@ -205,13 +199,17 @@ def dominated(evidence: JudgedEvidence) -> list[str]:
     ]
 
 
-def baseline_name(judgement: Judgement) -> str:
-    """The baseline as the subject of a sentence."""
+def baseline_rate(judgement: Judgement) -> str:
+    """The baseline and its accuracy, without a full stop."""
+    return f"Baseline, {_baseline_name(judgement)}: {percent(judgement.baseline.value)}"
+
+
+def _baseline_name(judgement: Judgement) -> str:
     if not judgement.majority:
-        return "Always answering the most common label of each training part"
+        return "always the most common label of each training part"
     where = " in training" if judgement.majority_in_training else ""
     alone = " alone" if judgement.sets is not None else ""
-    return f"Always answering {judgement.majority!r}{alone}, the most common label{where},"
+    return f"always {judgement.majority!r}{alone} (the most common label{where})"
 
 
 def calibration_sentences(reliability: Reliability) -> list[str]:
@@ -220,10 +218,9 @@ def calibration_sentences(reliability: Reliability) -> list[str]:
     if fullest is None:
         return []
     return [
-        f"Of the {number(fullest.right.of)} documents stated at {100 * fullest.low:.0f} to {100 * fullest.high:.0f} %, "
-        f"{percent(fullest.right.value)} are right ({interval(fullest.right)}).",
-        f"Calibration error: probabilities and shares right are {100 * reliability.error:.1f} points apart on average; perfect "
-        f"probabilities would show about {100 * reliability.by_chance:.1f} on as many documents.",
+        f"Of {number(fullest.right.of)} documents predicted with {100 * fullest.low:.0f}–{100 * fullest.high:.0f}% probability, "
+        f"{percent(fullest.right.value)} ({interval(fullest.right)}) were right.",
+        f"Calibration error: {100 * reliability.error:.1f} points ({100 * reliability.by_chance:.1f} expected by chance).",
     ]
 
 
@@ -280,11 +277,11 @@ def comparison_sentence(candidate: ComparedPlan, margin: float) -> str:
         case Comparison.BEST:
             return "best"
         case Comparison.WORSE:
-            return f"worse by {low:.1f} to {high:.1f} points"
+            return f"worse by {low:.1f}–{high:.1f} points"
         case Comparison.NO_WORSE:
-            return f"no worse (by less than {100 * margin:g} point{'' if margin == 0.01 else 's'})"
+            return f"no worse, within {100 * margin:g} point{'' if margin == 0.01 else 's'}"
         case Comparison.NOT_DISTINGUISHABLE:
-            return f"not distinguishable ({low:+.1f} to {high:+.1f} points)"
+            return f"unclear, {low:+.1f} to {high:+.1f} points"
         case _:
             assert_never(candidate.standing)
 
@@ -300,9 +297,8 @@ def difference_notes(result: CompareResult, repeats: int) -> list[str]:
     what = "groups that belong together" if groups else "documents"
     each = f", each judged {times(repeats)}" if repeats > 1 else ""
     return [
-        f"Behind the {the_best(result)}: 95 % interval of the difference in accuracy on the same {what}{each}, wide enough to "
-        f"hold for all pairs of {len(result.compared)} candidates at once. Where it holds 0, the data do not show "
-        "which is better."
+        f"Difference to the {the_best(result)}: 95% interval of the difference in accuracy on the same {what}{each}, adjusted "
+        f"for multiple comparisons of {len(result.compared)} candidates; if it includes 0, the data do not show which is better."
     ]
 
 
@@ -342,7 +338,7 @@ def term_sentence(fact: TermFact, labels: int) -> str:
     value, low, high = often.ratio
     return (
         f"{own}, in {often.other_documents:,} of {often.other_of:,} about {fact.rarest_in}{rarest}: {value:,.1f} times as often "
-        f"(95 % interval {low:,.1f} to {high:,.1f})."
+        f"(95% interval {low:,.1f} to {high:,.1f})."
     )
 
 
@@ -350,19 +346,21 @@ def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
     """How many labels of a list are wrong. requested: whether its length was asked for."""
     many, expected = len(result.suspects), result.expected_wrong
     value, low, high = expected.value or 0.0, expected.low or 0.0, expected.high or 0.0
-    of = f"of {result.judged:,} documents, judged by {' and '.join(result.judged_by)}"
+    judges = f"(judged by {' and '.join(result.judged_by)})"
     what = "labels that are" if result.several_labels else "a label that is"
     if not many:
-        return [f"None {of}, has {what} more likely wrong than right."]
+        return [f"None of {result.judged:,} documents has {what} more likely wrong than right {judges}."]
     if requested:
-        begin = f"The {many:,} most suspicious {of}."
+        begin = f"The {many:,} most suspicious of {result.judged:,} documents {judges}."
     else:
-        begin = f"{many:,} {of}, {'has' if many == 1 else 'have'} {what} more likely wrong than right."
+        has = "has" if many == 1 else "have"
+        begin = f"{many:,} of {result.judged:,} documents {has} {what} more likely wrong than right {judges}."
     whose = "documents" if result.several_labels else "labels"
-    these = f"About {value:,.0f} of these {whose} {'is' if round(value) == 1 else 'are'} expected to be wrong"
+    are = "is" if round(value) == 1 else "are"
     return [
-        f"{begin} {these} (95 % interval {low:,.0f} to {high:,.0f}), if wrong labels fall on documents by chance. Read "
-        f"{'it' if many == 1 else 'them'}."
+        begin,
+        f"About {value:,.0f} of these {whose} {are} expected to be wrong (95% interval {low:,.0f}–{high:,.0f}), assuming label "
+        "errors are random.",
     ]
 
 

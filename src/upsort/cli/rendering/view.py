@@ -3,7 +3,8 @@
 Sentences are written in the plural; `singular_after_one` turns `1 documents have` into `1 document has`."""
 
 import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import replace
 from enum import Enum
 from typing import Any
@@ -60,6 +61,7 @@ class Kind(Enum):
     NUMBER = "number"
     INTERVAL = "interval"  # of the column before it, under which it folds where there is little room
     BAR = "bar"  # a drawing of a share, on the left, and never broken
+    QUOTE = "quote"  # text of a document; a terminal gives it a line of its own, under its row
 
 
 class Bold(str):
@@ -68,6 +70,19 @@ class Bold(str):
 
 class Zero(str):
     """The number 0 in a cell, which a terminal leaves blank."""
+
+
+class Wrong(str):
+    """A cell with a wrong label, which a terminal shows red."""
+
+
+class Detail(Enum):
+    """How much is asked for where a part of a result is shown."""
+
+    ALWAYS = "always"
+    BRIEF = "without --full"
+    FULL = "with --full"
+    VERBOSE = "with --full or --verbose"
 
 
 class Shown(Enum):
@@ -90,19 +105,20 @@ class Column:
     @property
     def on_the_right(self) -> bool:
         """Whether it is aligned on the right."""
-        return self.kind not in (Kind.NAME, Kind.TEXT, Kind.BAR)
+        return self.kind not in (Kind.NAME, Kind.TEXT, Kind.BAR, Kind.QUOTE)
 
 
 @record(frozen=True, kw_only=True)
 class Table:
     """Rows of cells under columns; every cell is text by now.
 
-    square: whether the columns after the first are the names of its rows, as of true labels against those that documents were
-    sorted as, so that numbers can represent them; others may follow. grouped: whether rows with the same first cell belong
-    together, so that a terminal shows it once."""
+    brief: how many rows are shown without --full; 0: all. square: whether the columns after the first are the names of its rows,
+    as of true labels against those that documents were sorted as, so that numbers can represent them; others may follow. grouped:
+    whether rows with the same first cell belong together, so that a terminal shows it once."""
 
     columns: Sequence[Column]
     rows: Sequence[Sequence[str]]
+    brief: int = 0
     square: bool = False
     grouped: bool = False
     where: Shown = Shown.EVERYWHERE
@@ -116,6 +132,10 @@ class Table:
         """With the columns for other programs."""
         return self.select([place for place, column in enumerate(self.columns) if column.where is not Shown.TERMINAL])
 
+    def shortened(self) -> "Table":
+        """With the rows that are shown without --full."""
+        return replace(self, rows=self.rows[: self.brief]) if self.brief else self
+
     def select(self, places: Sequence[int]) -> "Table":
         """With some of the columns."""
         rows = [[row[place] for place in places] for row in self.rows]
@@ -124,10 +144,12 @@ class Table:
 
 @record(frozen=True)
 class Sentence:
-    """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted."""
+    """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted. answer: whether it answers the
+    question of the command, which a terminal shows bold."""
 
     text: str
     wrapped: bool = True
+    answer: bool = False
     where: Shown = Shown.EVERYWHERE
 
 
@@ -150,44 +172,79 @@ Part = Sentence | Table | FixedWidth | Note
 
 
 class View:
-    """parts: in the order in which they are shown. values: of the result as one JSON document."""
+    """parts: in the order in which they are shown, each with the detail at which it is. more: what --full adds, in words. values:
+    of the result as one JSON document."""
 
     def __init__(self, result: Any = None) -> None:
         """result: a record, or the values of the JSON document by name, records among them."""
         self.values = values_of(result) if result is not None else {}
-        self.parts: list[Part] = []
+        self.parts: list[tuple[Detail, Part]] = []
+        self.more: dict[str, None] = {}
+        self._detail = Detail.ALWAYS
+
+    @contextmanager
+    def at(self, detail: Detail, what: str = "") -> Iterator[None]:
+        """What is added meanwhile is shown at that detail only. what: it is, for the line that says what --full adds."""
+        before, self._detail = self._detail, detail
+        if what:
+            self.more[what] = None
+        yield
+        self._detail = before
+
+    def _add(self, part: Part) -> None:
+        self.parts.append((self._detail, part))
+
+    def add_answer(self, text: str) -> None:
+        """The sentence that answers the question of the command."""
+        self._add(Sentence(singular_after_one(text), answer=True))
 
     def add_sentence(self, text: str = "", where: Shown = Shown.EVERYWHERE) -> None:
         """A sentence."""
-        self.parts.append(Sentence(singular_after_one(text), where=where))
+        self._add(Sentence(singular_after_one(text), where=where))
 
     def add_verbatim(self, text: str) -> None:
         """Lines that stay as they are: something to be typed, a document."""
-        self.parts.append(Sentence(text, wrapped=False))
+        self._add(Sentence(text, wrapped=False))
+
+    def add_step(self, what: str, command: str) -> None:
+        """What to do next, and the command that does it."""
+        self.add_sentence(what)
+        self.add_verbatim(f"  {command}")
 
     def add_table(
-        self,
-        columns: Sequence[Column],
-        rows: Iterable[Sequence[object]],
-        square: bool = False,
-        grouped: bool = False,
-        where: Shown = Shown.EVERYWHERE,
+        self, columns: Sequence[Column], rows: Iterable[Sequence[object]], brief: tuple[int, str] | None = None, **attributes: Any
     ) -> None:
-        """A table; see `Table`."""
+        """A table. brief: how many rows are shown without --full, and what rows are, in the plural. attributes: of `Table`."""
         cells = [[_single_line(cell) for cell in row] for row in rows]
-        self.parts.append(Table(columns=columns, rows=cells, square=square, grouped=grouped, where=where))
+        most, nouns = brief or (0, "")
+        if most and len(cells) > most:
+            self.more[f"all {len(cells):,} {nouns}"] = None
+        self._add(Table(columns=columns, rows=cells, brief=most, **attributes))
 
     def add_block(self, lay: Callable[[int], str]) -> None:
         """Lines that are laid out for a width."""
-        self.parts.append(FixedWidth(lay))
+        self._add(FixedWidth(lay))
 
     def add_note(self, text: str) -> None:
         """Something worth knowing that is not the result."""
-        self.parts.append(Note(text))
+        self._add(Note(text))
 
     def add_warning(self, text: str) -> None:
         """Something that may make the result wrong; said even when quiet."""
-        self.parts.append(Note(text, warning=True))
+        self._add(Note(text, warning=True))
+
+
+def shortened(text: str, width: int = 160, measure: Callable[[str], int] = len) -> str:
+    """Text on one line, cut at the end of a word with an ellipsis where it is longer than `width`; in the middle of a word that
+    fills more than half of that. measure: of how wide a text is."""
+    line = " ".join(text.split())
+    if measure(line) <= width:
+        return line
+    cut = line[:width]
+    while measure(cut) > width - 1:
+        cut = cut[:-1]
+    space = -1 if line[len(cut)] == " " else cut.rfind(" ")
+    return f"{cut[:space] if space > len(cut) // 2 else cut.rstrip()}…"
 
 
 def values_of(result: Any) -> dict[str, Any]:
@@ -202,6 +259,6 @@ def _builtin(value: Any) -> Any:
 
 
 def _single_line(cell: object) -> str:
-    if isinstance(cell, Bold | Zero):
+    if isinstance(cell, Bold | Zero | Wrong):
         return cell
     return " ".join(cell.split()) if isinstance(cell, str) else f"{cell:,}" if isinstance(cell, int) else str(cell)

@@ -18,12 +18,12 @@ from upsort.workflows.shared import results
 
 def percent(value: float | None) -> str:
     """A share as a percentage with one decimal; a dash where it is not defined."""
-    return "–" if value is None else f"{100 * value:.1f} %"
+    return "–" if value is None else f"{100 * value:.1f}%"
 
 
 def interval(rate: Rate) -> str:
-    """The two ends of a 95 % interval."""
-    return "–" if rate.low is None or rate.high is None else f"{100 * rate.low:.1f} to {100 * rate.high:.1f} %"
+    """The two ends of a 95% interval."""
+    return "–" if rate.low is None or rate.high is None else f"{100 * rate.low:.1f}–{100 * rate.high:.1f}%"
 
 
 def _decisions_by_label(judgement: Judgement) -> dict[str, results.LabelDecisions]:
@@ -61,8 +61,8 @@ def decimal(rate: Rate) -> str:
 
 
 def decimal_interval(rate: Rate) -> str:
-    """The two ends of its 95 % interval."""
-    return "–" if rate.low is None or rate.high is None else f"{rate.low:.3f} to {rate.high:.3f}"
+    """The two ends of its 95% interval."""
+    return "–" if rate.low is None or rate.high is None else f"{rate.low:.3f}{' to ' if rate.low < 0 else '–'}{rate.high:.3f}"
 
 
 def p_value(p: float) -> str:
@@ -111,7 +111,7 @@ def measure_rows(evidence: JudgedEvidence) -> list[tuple[str, str, str]]:
 
 
 def leading_measures(evidence: JudgedEvidence) -> str:
-    """The most telling ones in a sentence."""
+    """The most important one in a sentence."""
 
     sentences = []
     for measure, rate in shown_measures(evidence):
@@ -143,7 +143,7 @@ def confusion_rows(judgement: Judgement, shares: str = "") -> list[list[str]]:
     rows = []
     for place, (label, counts, whole) in enumerate(zip(judgement.labels, table, sums + 0 * table, strict=True)):
         row_counts = [
-            (f"{100 * count / total:.0f} %" if shares else number(count)) if count else Zero("0")
+            (f"{100 * count / total:.0f}%" if shares else number(count)) if count else Zero("0")
             for count, total in zip(counts.tolist(), whole.tolist(), strict=True)
         ]
         row_counts[place] = Bold(row_counts[place]) if counts[place] else row_counts[place]
@@ -167,20 +167,19 @@ def duplicates_sentences(duplicates: results.SplitCounts, plan: Plan) -> list[st
     lines = []
     if duplicates.group_count is not None:
         lines.append(
-            f"Documents with the same {plan.columns.group!r} are kept on one side of every split; there are "
-            f"{duplicates.group_count:,} groups."
+            f"Documents with the same {plan.columns.group!r} stay on one side of every split ({duplicates.group_count:,} groups)."
         )
     if duplicates.copies and not plan.judge.allow_copies:
-        lines.append(f"{duplicates.copies:,} documents copy another one; they are kept on one side of every split.")
+        lines.append(f"{duplicates.copies:,} documents copy another one; duplicates stay in the same fold.")
     if duplicates.taken_out_of_training:
         lines.append(
-            f"To that end {duplicates.taken_out_of_training:,} documents, counted over all splits, were taken out of training "
-            "parts: they belong together with a held-out one."
+            f"Left out of training parts, counted over all splits: {duplicates.taken_out_of_training:,} documents that belong "
+            "together with a held-out one."
         )
     if duplicates.dates:
         lines.append(duplicates.dates)
     if duplicates.without_date:
-        lines.append(f"{duplicates.without_date:,} documents have no date; they are neither learned from nor judged.")
+        lines.append(f"{duplicates.without_date:,} documents have no date; they are neither trained on nor judged.")
     return lines
 
 
@@ -200,14 +199,14 @@ def _middle(median: float | None) -> str:
     return "–" if median is None else f"{median:.3f}"
 
 
-OWN_COLUMNS = (col.name("label"), col.count("documents", 1), col.number("mean probability of it"), col.number("median"))
+OWN_COLUMNS = (col.name("label"), col.count("documents", 1), col.number("mean probability"), col.number("median"))
 
 
 def reliability_rows(reliability: Reliability) -> list[list[str]]:
     """For each tenth of probability: documents, mean probability, share right and its interval."""
     return [
         [
-            f"{100 * reliability_bin.low:.0f} to {100 * reliability_bin.high:.0f} %",
+            f"{100 * reliability_bin.low:.0f}–{100 * reliability_bin.high:.0f}%",
             number(reliability_bin.right.of),
             percent(reliability_bin.probability),
             percent(reliability_bin.right.value),
@@ -217,7 +216,7 @@ def reliability_rows(reliability: Reliability) -> list[list[str]]:
     ]
 
 
-RELIABILITY_COLUMNS = (col.name("stated"), col.count("documents", 1), col.share("on average"), col.share("right"), col.interval())
+RELIABILITY_COLUMNS = (col.name("predicted"), col.count("documents", 1), col.share("mean"), col.share("right"), col.interval())
 MEASURE_COLUMNS = (col.name("measure"), col.number("value"), col.interval())
 
 
@@ -260,12 +259,6 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
             confusion=_confusion_table(decided) if decided is not None else {},
         ),
     }
-
-
-def shortened(text: str, width: int = 160) -> str:
-    """Text on one line, cut at a width with an ellipsis."""
-    line = " ".join(text.split())
-    return line if len(line) <= width else f"{line[: width - 1].rstrip()}…"
 
 
 def bar(share: float, width: int) -> str:

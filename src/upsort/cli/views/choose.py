@@ -8,8 +8,8 @@ from msgspec import structs
 from upsort.cli.commands.training import ChooseOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import baseline_name, times
-from upsort.cli.rendering.view import View
+from upsort.cli.rendering.findings import baseline_rate, times
+from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import duplicates_sentences, interval, percent
 from upsort.cli.request import named_engine, planned_context, report_rejects
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
@@ -20,6 +20,7 @@ from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import plan_text
 from upsort.workflows.choose import Brought, Budget, Choose, ChosenPlan, Finalist, Tried, choose
 
+_BRIEF_FINALISTS = 3
 _EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")
 
 
@@ -37,8 +38,9 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
         chosen = choose(work, budget)
     view = View(_result(chosen))
     _show(chosen, options.margin, view)
-    for line in duplicates_sentences(chosen.duplicates, work.plan):
-        view.add_sentence(line)
+    with view.at(Detail.FULL):
+        for line in duplicates_sentences(chosen.duplicates, work.plan):
+            view.add_sentence(line)
     if options.output:
         with replacing_text(Path(options.output)) as text:
             text.write(plan_text(replace(chosen.picked.plan, candidates={}), named_engine(options)))
@@ -53,39 +55,37 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
 
 def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
     honest, inside = chosen.honest.overall.accuracy, chosen.inside.overall.accuracy
-    view.add_sentence(f"Chosen: {chosen.picked.name}.")
-    view.add_sentence(
-        f"On {chosen.judge_documents:,} documents that were set aside before anything was tried it is right for "
-        f"{percent(honest.value)} ({interval(honest)}): expect that on new documents of the same kind."
+    view.add_answer(
+        f"Chosen: {chosen.picked.name}. Expected accuracy on new documents: {percent(honest.value)} (95% interval "
+        f"{interval(honest)}), on {chosen.judge_documents:,} documents that no trial had seen."
     )
-    baseline = percent(chosen.honest.overall.baseline.value)
-    view.add_sentence(f"{baseline_name(chosen.honest.overall)} would be right for {baseline} of them.")
-    view.add_sentence(
-        f"The folds that chose it say {percent(inside.value)} ({interval(inside)}), on the other "
-        f"{chosen.documents - chosen.judge_documents:,} documents; the plan was chosen by that figure, which biases it upwards."
-    )
+    view.add_sentence(f"{baseline_rate(chosen.honest.overall)}.")
     if chosen.picked.values:
-        before = chosen.as_it_is.overall.accuracy
         view.add_sentence(
-            f"The plan as it is gets {percent(before.value)} of the documents set aside: the chosen one is "
-            f"{'ahead' if chosen.gain.value >= 0 else 'behind'} there, by {_points(chosen.gain)}{_certainty(chosen.gain)}."
+            f"The given plan: {percent(chosen.as_it_is.overall.accuracy.value)} on these documents; the chosen one is "
+            f"{'better' if chosen.gain.value >= 0 else 'worse'} by {_points(chosen.gain)}{_certainty(chosen.gain)}."
         )
     else:
-        view.add_sentence("Of the plans that came as far as the folds none is ahead of the given one by the margin.")
+        view.add_sentence("No finalist is better than the given plan by the margin.")
+    with view.at(Detail.FULL):
+        view.add_sentence(
+            f"Accuracy on the folds: {percent(inside.value)} ({interval(inside)}, {chosen.documents - chosen.judge_documents:,} "
+            "documents); optimistic: this figure was used for the selection."
+        )
     if sorted_by := [name for key in _EXTRA_COLUMN_KEYS for name in chosen.picked.values.get(key, ())]:
         view.add_sentence(
-            f"The chosen plan sorts by {listed(sorted_by)} too, which new documents must have: take it only if that is known "
-            "before they are sorted."
+            f"The chosen plan also uses {listed(sorted_by)}: use it only if new documents have these values before they are "
+            "sorted."
         )
     if chosen.best.name != chosen.picked.name:
         view.add_sentence(
-            f"The most accurate on the folds is {chosen.best.name}; the chosen one changes less, and is behind it there by "
-            f"{_points(chosen.difference_to_best)}, less than the margin of {100 * margin:g} "
+            f"Most accurate on the folds: {chosen.best.name}. The chosen plan changes less and is worse there by "
+            f"{_points(chosen.difference_to_best)}, within the margin of {100 * margin:g} "
             f"point{'' if margin == 0.01 else 's'}."
         )
     view.add_sentence()
     view.add_table(
-        (col.name("on the folds"), col.share("accuracy"), col.interval(), col.share("macro F1", 1)),
+        (col.name("finalists, on the folds"), col.share("accuracy"), col.interval(), col.share("macro F1", 7)),
         [
             (
                 candidate.name,
@@ -95,23 +95,24 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
             )
             for candidate, result in chosen.finalists
         ],
+        brief=(_BRIEF_FINALISTS, "finalists"),
     )
     if chosen.reasons:
         view.add_sentence()
         view.add_table(
-            (col.name("choice"), col.text("without it, points fewer are right"), col.text("so it")),
+            (col.name("choice"), col.text("points lost without it"), col.text("effect")),
             [(reason.description, _points(reason.without, bare=True), _matters(reason.without)) for reason in chosen.reasons],
+            brief=(_BRIEF_FINALISTS, "choices"),
         )
     if chosen.left_out:
         each = "; ".join(f"{reason.description}, {_points(reason.without, bare=True)}" for reason in chosen.left_out)
-        view.add_sentence(
-            f"Left out of the most accurate plan, since the rest is within the margin (points fewer right): {each}."
-        )
+        with view.at(Detail.FULL):
+            view.add_sentence(f"Left out of the most accurate plan, within the margin (points lost): {each}.")
     untrained = sum(trial.accuracy is None for trial in chosen.trials)
     known = sum(trial.known for trial in chosen.trials)
     view.add_sentence(
-        f"{len(chosen.trials):,} plans were tried{f', {known:,} of them in an earlier search' if known else ''}; the text was "
-        f"counted {times(chosen.counted)}{f'; {untrained:,} plans could not be trained' if untrained else ''}."
+        f"{len(chosen.trials):,} plans tried{f', {known:,} of them in an earlier search' if known else ''}; text counted "
+        f"{times(chosen.counted)}{f'; {untrained:,} plans could not be trained' if untrained else ''}."
     )
 
 
@@ -128,7 +129,7 @@ def _points(difference: DifferenceToBest, bare: bool = False) -> str:
 def _matters(difference: DifferenceToBest) -> str:
     if difference.low > 0.0:
         return "helps"
-    return "harms" if difference.high < 0.0 else "makes no measurable difference"
+    return "harms" if difference.high < 0.0 else "not measurable"
 
 
 def _result(chosen: ChosenPlan) -> Choose:

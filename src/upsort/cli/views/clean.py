@@ -1,15 +1,17 @@
 """What upsort clean shows."""
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 
 from upsort.cli.commands.text import CleanOptions
 from upsort.cli.declaring import names
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.drawing import quote_line
 from upsort.cli.rendering.findings import comparison_sentence, difference_notes
-from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import duplicates_sentences, interval, percent, shortened
+from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.wording import duplicates_sentences, interval, percent
 from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
@@ -32,7 +34,7 @@ from upsort.workflows.clean import (
     groups,
     on_word,
 )
-from upsort.workflows.compare import ComparedPlan, StepsResult, compare_steps
+from upsort.workflows.compare import ComparedPlan, CompareResult, StepsCompared, StepsResult, compare_steps
 from upsort.workflows.shared.context import RunContext
 
 _MOST_MARKED = 14
@@ -73,9 +75,12 @@ def run_clean(options: CleanOptions, console: Console) -> Exit:
             showing = ShowRequest(options.show, options.document, options.most_changed_by)
             result = clean(work, showing, CleanedFile(output, options.in_place) if output is not None else None)
             view = View(result)
-            for document in result.shown:
-                _show_document(document, view)
             _show_corpus(result, plan, view)
+            for document in result.shown:
+                with view.at(Detail.BRIEF):
+                    _show_changes(document, view)
+                with view.at(Detail.FULL, "the text after each step"):
+                    _show_document(document, view)
             if output is not None:
                 view.add_sentence(f"Written: {output}, {result.written:,} rows.")
             report_rejects(work.rejects, result.documents, view)
@@ -99,15 +104,21 @@ def _all_steps(options: CleanOptions) -> View:
         for step in STEPS.values()
     ]
     view = View(StepDescriptions(described))
-    view.add_table(
-        (col.name("step"), col.text("does"), col.text("for example"), col.text("becomes")),
-        [(step.name, step.summary, *step.example) for step in STEPS.values()],
-    )
+    view.add_answer(f"{len(STEPS)} cleaning steps:")
+    with view.at(Detail.BRIEF):
+        view.add_table(
+            (col.name("step"), col.text("effect")), [(step.name, shortened(step.summary, _CHANGES)) for step in STEPS.values()]
+        )
+    with view.at(Detail.FULL, "an example of each step"):
+        view.add_table(
+            (col.name("step"), col.text("effect"), col.text("example"), col.text("result")),
+            [(step.name, step.summary, *step.example) for step in STEPS.values()],
+        )
     words = [step.name for step in STEPS.values() if step.place is StepPlace.ON_WORDS]
     view.add_sentence(
         f"{', '.join(words[:-1])} and {words[-1]} work on single words: put them after steps that need running text."
     )
-    view.add_sentence("What a key of a step may be: upsort plan --explain clean.")
+    view.add_sentence("Keys of the steps: upsort plan --explain clean")
     return view
 
 
@@ -116,9 +127,28 @@ def _of_lemmas(plan: Plan) -> str:
     table = read_lemmas(Path(plan.clean.lemma_file), plan.clean.lemma_part)
     quality = rules_on_held_out(table)
     return (
-        f"{plan.clean.lemma_file} has {len(table):,} forms. For forms it lacks, suffix rules are learned from it: from "
-        f"nine tenths of it, they are right for {quality.right:,} of the other {quality.of:,} forms."
+        f"{plan.clean.lemma_file} has {len(table):,} forms. Suffix rules learned from it handle other forms: learned from nine "
+        f"tenths of it, they are right for {quality.right:,} of the remaining {quality.of:,}."
     )
+
+
+def _show_changes(document: DocumentSteps, view: View) -> None:
+    """The text, what each step changed in it, and what is left."""
+    view.add_sentence()
+    view.add_sentence(f"{document.reference}{f' · {document.label}' if document.label else ''}")
+    view.add_block(partial(quote_line, document.text))
+    rows = []
+    for step in document.steps:
+        changes = [f"−{shortened(text, _WORD)}" for text in step.removed]
+        changes += [f"{shortened(old, _WORD)} → {shortened(new, _WORD)}" for old, new in step.changed]
+        if changes:
+            rows.append((step.step, shortened(", ".join(changes), _CHANGES)))
+    view.add_table((col.name(""), col.text("")), rows or [("no step", "changed it")])
+    view.add_block(partial(quote_line, document.steps[-1].after if document.steps else document.text))
+
+
+_WORD = 30  # characters of a word that are shown
+_CHANGES = 58  # characters of the changes of one step
 
 
 def _show_document(document: DocumentSteps, view: View) -> None:
@@ -142,24 +172,30 @@ def _show_document(document: DocumentSteps, view: View) -> None:
 
 def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
 
-    view.add_sentence(f"All {result.documents:,} documents after each step:")
-    view.add_table(
-        (
-            col.name("step"),
-            col.count("tokens"),
-            col.count("distinct tokens"),
-            col.count("documents without tokens"),
-            col.number("seconds", 1),
-        ),
-        [(step.step, step.tokens, step.distinct, step.empty, f"{step.seconds:.2f}") for step in result.steps],
+    first, last = result.steps[0], result.steps[-1]
+    view.add_answer(
+        f"{result.documents:,} documents: {first.tokens:,} tokens ({first.distinct:,} distinct) before cleaning, {last.tokens:,} "
+        f"({last.distinct:,} distinct) after it."
     )
+    with view.at(Detail.FULL, "the tokens after each step"):
+        view.add_table(
+            (
+                col.name("step"),
+                col.count("tokens"),
+                col.count("distinct tokens"),
+                col.count("documents without tokens"),
+                col.number("seconds", 1),
+            ),
+            [(step.step, step.tokens, step.distinct, step.empty, f"{step.seconds:.2f}") for step in result.steps],
+        )
     if "stop_words" in plan.clean.steps and not plan.clean.drop_negations:
         negation_words = ", ".join(sorted(negations(plan.clean.language))[:6])
-        view.add_sentence(f"Negations ({negation_words} …) are kept; clean.drop_negations=true drops them.")
+        with view.at(Detail.FULL):
+            view.add_sentence(f"Negations ({negation_words} …) are kept; clean.drop_negations=true drops them.")
     if result.steps[-1].empty:
         view.add_sentence(
-            f"{result.steps[-1].empty:,} documents are left without tokens: a sorter's answer to them rests on no word, which "
-            "sorted_remark then says."
+            f"{result.steps[-1].empty:,} documents have no tokens after cleaning; a sorter marks its answers to them in "
+            "sorted_remark."
         )
 
 
@@ -171,15 +207,20 @@ def _words(words: Sequence[str], cleaning: Cleaner) -> View:
     return view
 
 
+_GROUPS = 6  # that are shown without --full; each may take three lines
+
+
 def _groups(work: RunContext, most: int, word: str) -> View:
     result = groups(work, most, word)
     view = View(result)
+    view.add_answer(f"{len(result.groups):,} groups of words that become one token{f', with {word!r}' if word else ''}:")
     view.add_table(
-        (col.name("stem"), col.count("words"), col.text("which, with their counts")),
+        (col.name("token"), col.count("words"), col.text("words (counts)")),
         [
             (group.stem, len(group.words), ", ".join(f"{word} {count:,}" for word, count in group.words.items()))
             for group in result.groups
         ],
+        brief=(_GROUPS, "groups"),
     )
     return view
 
@@ -189,19 +230,32 @@ def _compare(work: RunContext, lists: Sequence[str], margin: float) -> View:
     result, whole = compare_steps(work, checked, margin)
     view = View(result)
     compared = whole.compared if whole is not None else [None] * len(result.steps)
+    view.add_answer(_best_steps(result, whole))
     view.add_table(
-        (col.name("steps"), col.count("distinct tokens", 1), col.share("accuracy"), col.interval(), col.text("behind the best")),
+        (
+            col.name("steps"),
+            col.count("distinct tokens", 7),
+            col.share("accuracy"),
+            col.interval(),
+            col.name("difference to the best"),
+        ),
         [_steps_row(steps, of, margin) for steps, of in zip(result.steps, compared, strict=True)],
+        brief=(_GROUPS, "lists of steps"),
     )
-    if whole is None:
-        view.add_sentence("Without a label nothing can be said of accuracy; name one with --label.")
-        return view
-    for line in duplicates_sentences(whole.duplicates, work.plan):
-        view.add_sentence(line)
-    view.add_sentence("Best first, cross-validated on the same documents and folds.")
-    for line in difference_notes(whole, work.plan.judge.repeats):
-        view.add_sentence(line)
+    if whole is not None:
+        with view.at(Detail.FULL, "how they were compared"):
+            for line in (*duplicates_sentences(whole.duplicates, work.plan), *difference_notes(whole, work.plan.judge.repeats)):
+                view.add_sentence(line)
     return view
+
+
+def _best_steps(result: StepsCompared, whole: CompareResult | None) -> str:
+    """Which list is first, where there are labels to judge by."""
+    best = result.steps[0]
+    if whole is None or best.accuracy is None:
+        return "Accuracy needs labels: name their column with --label."
+    name = ", ".join(best.steps) or "none"
+    return f"Highest cross-validated accuracy: {name}, {percent(best.accuracy.value)} (95% interval {interval(best.accuracy)})."
 
 
 def _steps_row(result: StepsResult, compared: ComparedPlan | None, margin: float) -> tuple[str, ...]:

@@ -7,7 +7,7 @@ from typing import Any
 from upsort.cli.commands.corpus import GatherOptions, SplitOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import View
+from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.errors import QUOTING, UsageProblem, listed, pair_in, parts
@@ -89,15 +89,21 @@ def _pairs(given: list[str], name: str) -> dict[str, str]:
 
 
 def _show(result: GatherResult, view: View) -> None:
-    view.add_table(
-        (col.name("source"), col.count("rows"), col.count("documents kept"), col.count("not kept", 1)),
-        [(name, of.rows, of.documents, of.rows - of.documents) for name, of in result.sources.items()],
-    )
-    labels = ", ".join(f"{label} {count:,}" for label, count in islice(result.labels.items(), 12))
+    labels = ", ".join(f"{label} {count:,}" for label, count in islice(result.labels.items(), _MOST_LABELS))
+    more = f", {len(result.labels) - _MOST_LABELS:,} more labels" if len(result.labels) > _MOST_LABELS else ""
     cut = f" in {result.rows_written:,} passages" if result.rows_written != result.documents else ""
-    view.add_sentence(f"Written: {result.corpus}, {result.documents:,} documents{cut}{f' ({labels})' if labels else ''}.")
+    view.add_answer(f"Written: {result.corpus}, {result.documents:,} documents{cut}{f' ({labels}{more})' if labels else ''}.")
+    view.add_table(
+        (col.name("source"), col.count("rows"), col.count("documents kept"), col.count("set aside", 1)),
+        [(name, of.rows, of.documents, of.rows - of.documents) for name, of in result.sources.items()],
+        brief=(_MOST_SOURCES, "sources"),
+    )
     if result.marked:
         view.add_sentence(f"{result.marked:,} of them are marked in the column set_aside.")
+
+
+_MOST_LABELS = 6
+_MOST_SOURCES = 8
 
 
 def _warn(result: GatherResult, view: View) -> None:
@@ -116,7 +122,7 @@ def _warn(result: GatherResult, view: View) -> None:
         quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
         view.add_warning(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
     if result.conflicts:
-        view.add_warning(f"{result.conflicts:,} copies have another label than the document they copy; see their reasons.")
+        view.add_warning(f"{result.conflicts:,} duplicates have a different label from the original; see the set-aside file.")
 
 
 def run_split(options: SplitOptions, console: Console) -> Exit:
@@ -131,41 +137,52 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
     with RejectedRows(rejects_file) as rejects:
         result = split(RunContext(inputs=inputs, plan=plan, rejects=rejects), options.hold_out, folder)
     view = View(result)
-    view.add_table(
-        (col.name("label"), col.count("training"), col.count("held out")),
-        [
-            *((label, counts.training, counts.held_out) for label, counts in result.labels.items()),
-            ("all", result.training.documents, result.held_out.documents),
-        ],
-    )
-    _report(result, plan, options.hold_out, view)
+    training, held_out = result.training, result.held_out
     seed = "" if result.seed is None else f" (seed {result.seed})"
-    view.add_sentence(f"Written: {result.training.file} and {result.held_out.file}{seed}.")
-    report_rejects(rejects, result.training.documents + result.held_out.documents, view)
+    view.add_answer(f"{training.documents:,} rows for training, {held_out.documents:,} held out{seed}.")
+    with view.at(Detail.BRIEF if len(result.labels) > _MOST_ROWS else Detail.FULL):
+        fewest = min(counts.held_out for counts in result.labels.values())
+        rarest = [label for label, counts in result.labels.items() if counts.held_out == fewest]
+        view.add_sentence(
+            f"Of {len(result.labels):,} labels, the fewest held-out rows are {fewest:,}: {listed(map(repr, rarest), 3)}."
+        )
+    rows = [(label, counts.training, counts.held_out) for label, counts in result.labels.items()]
+    with view.at(Detail.FULL if len(rows) > _MOST_ROWS else Detail.ALWAYS, "every label" if len(rows) > _MOST_ROWS else ""):
+        view.add_table(
+            (col.name("label"), col.count("training"), col.count("held out")),
+            [*rows, ("all", training.documents, held_out.documents)],
+        )
+    _report(result, plan, options.hold_out, view)
+    view.add_sentence(f"Written: {training.file} and {held_out.file}.")
+    report_rejects(rejects, training.documents + held_out.documents, view)
     console.show(view)
     return Exit.DONE
+
+
+_MOST_ROWS = 12  # labels, up to which each has a row
 
 
 def _report(result: SplitResult, plan: Plan, share: float, view: View) -> None:
     """How copies and groups were kept on one side, and how near the shares came."""
     if result.copies and not plan.judge.allow_copies:
-        view.add_sentence(f"{result.copies:,} rows copy another one; copies are on one side.")
+        view.add_sentence(f"{result.copies:,} rows copy another one; duplicates are on the same side.")
     if result.groups is not None:
-        view.add_sentence(f"Rows with the same {plan.columns.group!r} are on one side; there are {result.groups:,} groups.")
+        view.add_sentence(f"Rows with the same {plan.columns.group!r} are on the same side ({result.groups:,} groups).")
     if result.taken_out_of_training:
         view.add_sentence(
-            f"{result.taken_out_of_training:,} earlier rows belong together with a held-out one (the same group, or a copy); "
-            "they are in neither part, but set aside."
+            f"{result.taken_out_of_training:,} earlier rows belong together with a held-out one (same group or copy) and are set "
+            "aside."
         )
     if result.dates:
         view.add_sentence(result.dates)
     if result.without_date:
-        view.add_sentence(f"{result.without_date:,} rows have no date; they are in neither part, but set aside.")
+        view.add_sentence(f"{result.without_date:,} rows have no date and are set aside.")
     if result.off_the_share:
         why = "Rows that belong together cannot be divided"
         if plan.columns.label_separator:
             why = "A row goes to one part with all of its labels, copies and groups as well"
         shares = ", ".join(
-            f"{label if label != 'all' else 'all rows'} {percent(held_out)}" for label, held_out in result.off_the_share.items()
+            f"{label if label != 'all' else 'all rows'} {percent(held_out)}"
+            for label, held_out in islice(result.off_the_share.items(), _MOST_LABELS)
         )
-        view.add_warning(f"held out are not {percent(share)} of each label: {shares}. {why}.")
+        view.add_warning(f"the held-out share is not {percent(share)} everywhere: {shares}. {why}.")

@@ -8,7 +8,7 @@ from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Shown, View
+from upsort.cli.rendering.view import Detail, Shown, View, Wrong, shortened
 from upsort.cli.rendering.wording import (
     MEASURE_COLUMNS,
     OWN_COLUMNS,
@@ -25,10 +25,17 @@ from upsort.cli.rendering.wording import (
     own_rows,
     percent,
     reliability_rows,
-    shortened,
     with_rates,
 )
-from upsort.cli.request import JUDGED, inputs_of, note_cost_orientation, report_rejects, scoring_context, secondary_inputs
+from upsort.cli.request import (
+    JUDGED,
+    command_line,
+    inputs_of,
+    note_cost_orientation,
+    report_rejects,
+    scoring_context,
+    secondary_inputs,
+)
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
@@ -104,25 +111,22 @@ def _values(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
 def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: View) -> None:
     if evaluation.sorter.answer:
         view.add_sentence(f"── {evaluation.sorter.answer}")
-    for line in findings.headline(
-        evaluation.judgement,
-        evaluation.training_accuracy,
-        "" if options.per_document and findings.units_of(group) == "passages" else group,
-    ):
-        view.add_sentence(line)
-    show_costs(evaluation.evidence, view)
-    for line in findings.dominated(evaluation.evidence):
-        view.add_sentence(line)
+    by_document = options.per_document and findings.units_of(group) == "passages"
+    show_headline(evaluation.evidence, view, "" if by_document else group)
     for label, count in evaluation.unknown_labels.items():
         view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
     show_undecided(evaluation.evidence, evaluation.sorter.plan.decide.undecided_below, view)
     if evaluation.not_copies is not None:
         view.add_sentence(f"Without copies of training documents: {_rate_text(evaluation.not_copies)}.")
-    if evaluation.new_words.of and evaluation.known_words.of:
-        view.add_sentence(
-            f"Where all words are known: {_rate_text(evaluation.known_words)}; where some are not: "
-            f"{_rate_text(evaluation.new_words)}."
-        )
+    with view.at(Detail.VERBOSE):
+        for line in findings.training_sentence(evaluation.training_accuracy):
+            view.add_sentence(line)
+    with view.at(Detail.FULL):
+        if evaluation.new_words.of and evaluation.known_words.of:
+            view.add_sentence(
+                f"Documents whose words are all known: {_rate_text(evaluation.known_words)}; with unknown words: "
+                f"{_rate_text(evaluation.new_words)}."
+            )
     if evaluation.by:
         view.add_sentence()
         view.add_table(
@@ -131,17 +135,83 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
                 (value or "(empty)", number(rate.right), number(rate.of), percent(rate.value), interval(rate))
                 for value, rate in evaluation.by.items()
             ],
+            brief=(_WEAKEST, f"values of {options.by!r}"),
         )
-    view.add_sentence()
-    show_labels(evaluation.evidence, view, options.shares)
-    show_measures(evaluation.evidence, evaluation.sorter.labels, view, options.measures)
-    for line in _before_calibration(evaluation):
+    show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares)
+    with view.at(Detail.VERBOSE):
+        for line in _before_calibration(evaluation):
+            view.add_sentence(line)
+    with view.at(Detail.FULL):
+        if options.undecided_below or evaluation.undecided is not None:
+            _show_coverage(evaluation, view)
+    asked = "--mistakes" in options.given
+    with view.at(Detail.ALWAYS if asked else Detail.FULL, "" if asked else "mistakes"):
+        _show_mistakes(evaluation, options.mistakes, view)
+    if evaluation.mistakes and options.output is None and not asked:
+        view.add_step(
+            "Next, to read all mistakes:",
+            command_line("evaluate", options, [options.sorter, *options.input], "-o", "mistakes.csv"),
+        )
+
+
+_WEAKEST = 5  # labels and confusions that are shown without --full
+
+
+def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False) -> None:
+    """The accuracy and the baseline, what decisions cost, and what one common label hides."""
+    answer, *remaining = findings.headline(evidence.judgement, group, copies)
+    view.add_answer(answer)
+    for line in remaining:
         view.add_sentence(line)
-    if not options.measures:
-        view.add_sentence("More with --measures.")
-    if options.undecided_below or evaluation.undecided is not None:
-        _show_coverage(evaluation, view)
-    _show_mistakes(evaluation, options.mistakes, view)
+    show_costs(evidence, view)
+    for line in findings.dominated(evidence):
+        view.add_sentence(line)
+
+
+def show_judgement(evidence: JudgedEvidence, labels: Sequence[str], view: View, shares: str) -> None:
+    """The weakest labels and the most frequent confusions; with --full, every label, all confusions and all measures. labels: of
+    the probabilities. shares: how confusions are shown."""
+    view.add_sentence(leading_measures(evidence))
+    decided = evidence.undecided.judgement if evidence.undecided is not None else evidence.judgement
+    with view.at(Detail.BRIEF):
+        if decided is not None:
+            _show_weakest(decided, view)
+    if decided is not None and shares and decided.sets is None:
+        view.add_sentence()
+        _show_confusions(decided, view, shares)
+    with view.at(Detail.FULL, "every label, all confusions and measures"):
+        view.add_sentence()
+        _show_labels(evidence, view, shares)
+        _show_measures(evidence, labels, view)
+
+
+def _show_weakest(judgement: Judgement, view: View) -> None:
+    """The labels with the lowest F1, and the most frequent confusions."""
+    judged = sorted((label for label in judgement.per_label if label.documents), key=lambda label: label.f1.value or 0.0)
+    columns = [col.name("weakest labels" if len(judged) > _WEAKEST else "label"), col.count("documents", 7)]
+    columns += [col.share("precision", 6), col.share("recall"), col.interval(), col.share("F1")]
+    view.add_sentence()
+    view.add_table(
+        columns,
+        [
+            (
+                label.label,
+                number(label.documents),
+                percent(label.precision.value),
+                percent(label.recall.value),
+                interval(label.recall),
+                percent(label.f1.value),
+            )
+            for label in judged[:_WEAKEST]
+        ],
+    )
+    confusions = judgement.confusions(_WEAKEST) if judgement.sets is None else []
+    if confusions:
+        view.add_sentence()
+        view.add_table(
+            (col.name("frequent mistakes"), col.name("sorted as"), col.count("documents"), col.count("of")),
+            [(confusion.true, Wrong(confusion.sorted_as), number(confusion.documents), confusion.of) for confusion in confusions],
+        )
 
 
 def show_costs(evidence: JudgedEvidence, view: View) -> None:
@@ -158,7 +228,7 @@ def _before_calibration(evaluation: Evaluation) -> list[str]:
         return []
     log_loss, brier = evaluation.before
     kind = evaluation.sorter.calibration.kind
-    return [f"Before calibration ({kind}) the log loss would be {log_loss:.3f} and the Brier score {brier:.3f}."]
+    return [f"Before calibration ({kind}): log loss {log_loss:.3f}, Brier score {brier:.3f}."]
 
 
 def _rate_text(rate: Rate) -> str:
@@ -168,9 +238,9 @@ def _rate_text(rate: Rate) -> str:
 def _show_coverage(evaluation: Evaluation, view: View) -> None:
     coverage = evaluation.coverage
     view.add_sentence()
-    view.add_sentence("What leaving the less certain ones undecided brings:")
+    view.add_sentence("Accuracy versus coverage:")
     view.add_table(
-        (col.number("undecided below"), col.count("decided"), col.share("share"), col.share("right of them")),
+        (col.number("undecided below"), col.count("decided"), col.share("coverage"), col.share("accuracy of decided")),
         [
             (f"{bound:.2f}", decided, percent(decided / max(coverage.documents, 1)), percent(right / decided))
             for bound, decided, right in zip(coverage.bounds, coverage.decided, coverage.right, strict=True)
@@ -183,24 +253,24 @@ def _show_mistakes(evaluation: Evaluation, most: int, view: View) -> None:
     if not evaluation.mistakes[:most]:
         return
     view.add_sentence()
-    view.add_sentence("Wrong, and most sure of it:")
+    view.add_sentence("Most confident mistakes:")
     view.add_table(
         (
             col.name("document"),
             col.name("label"),
             col.name("sorted as"),
             col.number("probability"),
-            col.text("because of", 1),
-            col.text("text"),
+            col.text("terms for it", 1),
+            col.quote(),
         ),
         [
             (
                 mistake.reference,
                 mistake.true,
-                mistake.sorted_as,
-                f"{mistake.probability:.3f}",
+                Wrong(mistake.sorted_as),
+                percent(mistake.probability),
                 ", ".join(mistake.pulled_by),
-                shortened(mistake.text, 120),
+                shortened(mistake.text),
             )
             for mistake in evaluation.mistakes[:most]
         ],
@@ -213,14 +283,14 @@ def show_undecided(evidence: JudgedEvidence, decided_below: float | None, view: 
     if undecided is None:
         return
     left = (undecided.share.of or 0) - (undecided.share.right or 0)
-    bound = f", being below {decided_below:.4g}" if decided_below else ""
+    bound = f" (below {decided_below:.4g})" if decided_below else ""
     view.add_sentence(
-        f"{number(left)} are left undecided{bound}; {percent(undecided.share.value)} ({interval(undecided.share)}) are decided, "
-        f"and {percent(undecided.right.value)} ({interval(undecided.right)}) of those are right."
+        f"Undecided{bound}: {number(left)}. Decided: {percent(undecided.share.value)} ({interval(undecided.share)}), of which "
+        f"{percent(undecided.right.value)} ({interval(undecided.right)}) are right."
     )
 
 
-def show_labels(evidence: JudgedEvidence, view: View, shares: str = "") -> None:
+def _show_labels(evidence: JudgedEvidence, view: View, shares: str) -> None:
     """The table by label, the labels given, and the largest confusions in words; where some documents are left undecided, of the
     others."""
     undecided = evidence.undecided
@@ -230,7 +300,7 @@ def show_labels(evidence: JudgedEvidence, view: View, shares: str = "") -> None:
             view.add_sentence("No document is decided.")
             return
         judgement = undecided.judgement
-        view.add_sentence("Of the decided documents alone:")
+        view.add_sentence("Decided documents only:")
     view.add_table(
         label_columns(undecided is not None, judgement.sets is not None),
         label_rows(judgement, undecided.by_label if undecided is not None else None),
@@ -239,6 +309,14 @@ def show_labels(evidence: JudgedEvidence, view: View, shares: str = "") -> None:
     if judgement.sets is not None:
         _show_sets(judgement, judgement.sets, view)
         return
+    if not shares:
+        _show_confusions(judgement, view)
+    for line in findings.confusion_sentences(judgement):
+        view.add_sentence(line)
+
+
+def _show_confusions(judgement: Judgement, view: View, shares: str = "") -> None:
+    """The confusion table; on a terminal, of many labels, a list of the most frequent confusions."""
     many = len(judgement.labels) > _MOST_CONFUSED
     where = Shown.PIPED if many else Shown.EVERYWHERE
     if shares:
@@ -253,9 +331,6 @@ def show_labels(evidence: JudgedEvidence, view: View, shares: str = "") -> None:
             ],
             where=Shown.TERMINAL,
         )
-        return
-    for line in findings.confusion_sentences(judgement):
-        view.add_sentence(line)
 
 
 def _show_sets(judgement: Judgement, sets: LabelSets, view: View) -> None:
@@ -272,23 +347,18 @@ def _show_sets(judgement: Judgement, sets: LabelSets, view: View) -> None:
     )
 
 
-def show_measures(evidence: JudgedEvidence, labels: Sequence[str], view: View, whole: bool) -> None:
-    """The measures of the whole, and those of the probabilities: as tables, or the most telling ones as sentences. labels: of the
-    probabilities."""
+def _show_measures(evidence: JudgedEvidence, labels: Sequence[str], view: View) -> None:
+    """The measures of the whole, and those of the probabilities. labels: of the probabilities."""
     probability = evidence.probability
     view.add_sentence()
-    if whole:
-        view.add_table(MEASURE_COLUMNS, measure_rows(evidence))
-        if probability is not None:
-            view.add_sentence()
-            view.add_table(RELIABILITY_COLUMNS, reliability_rows(probability.reliability))
-            view.add_sentence()
-            view.add_table(OWN_COLUMNS, own_rows(probability, labels))
-            view.add_sentence()
-    else:
-        view.add_sentence(leading_measures(evidence))
+    view.add_table(MEASURE_COLUMNS, measure_rows(evidence))
     if probability is not None:
+        view.add_sentence()
+        view.add_table(RELIABILITY_COLUMNS, reliability_rows(probability.reliability))
+        view.add_sentence()
+        view.add_table(OWN_COLUMNS, own_rows(probability, labels))
+        view.add_sentence()
         for line in findings.calibration_sentences(probability.reliability):
             view.add_sentence(line)
-    for line in findings.left_out(evidence.judgement, probability, whole):
+    for line in findings.left_out(evidence.judgement, probability, True):
         view.add_sentence(line)

@@ -5,14 +5,14 @@ from datetime import date
 from functools import partial
 from math import exp
 from pathlib import Path
-from typing import Any, assert_never
+from typing import assert_never
 
 from upsort.cli.commands.reading import ExplainOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.drawing import legend, marked
-from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import shortened
+from upsort.cli.rendering.view import Column, Detail, View, shortened
+from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, secondary_inputs, sorter_reader
 from upsort.core.analysis import explanation as insight
 from upsort.core.analysis.explanation import MOST_OUT, Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
@@ -76,30 +76,46 @@ def _is_file(text: str) -> bool:
 def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int, view: View) -> None:
     explanation = explained_document.explanation
     _head(sorter, explanation, view)
-    view.add_sentence()
-    view.add_block(partial(marked, explanation, _meaning(sorter, explanation)))
-    view.add_sentence()
-    _show_how(sorter, explained_document, top, view)
-    if sorter.calibration.kind != "none" and not isinstance(explanation.how, PriorOnly):
-        view.add_sentence(f"Probabilities are those of the scores, calibrated ({sorter.calibration.kind}).")
-    view.add_sentence()
-    _table(explanation_page.labels_table(sorter, explanation), view)
+    lines = len(explanation.text) // _NARROW
+    for detail, most, terms in ((Detail.BRIEF, _BRIEF_LINES, min(top, _BRIEF_TERMS)), (Detail.FULL, 0, top)):
+        with view.at(detail):
+            view.add_block(partial(marked, explanation, _meaning(sorter, explanation), most))
+            view.add_sentence()
+            _show_how(sorter, explained_document, terms, view)
+    if isinstance(explanation.how, Additive) and len(explanation.how.pulls) > _BRIEF_TERMS:
+        view.more["more terms"] = None
+    if lines > _BRIEF_LINES:
+        view.more["the whole text"] = None
+    with view.at(Detail.VERBOSE):
+        if sorter.calibration.kind != "none" and not isinstance(explanation.how, PriorOnly):
+            view.add_sentence(f"Probabilities: the scores, calibrated ({sorter.calibration.kind}).")
+    with view.at(Detail.FULL, "all labels"):
+        view.add_sentence()
+        _table(explanation_page.labels_table(sorter, explanation), view)
     if explanation.unknown:
-        view.add_sentence(f"Not among its terms, being new to it or outside the bounds: {listed(explanation.unknown, 20)}.")
+        for detail, most in ((Detail.BRIEF, _BRIEF_TERMS), (Detail.FULL, 20)):
+            with view.at(detail):
+                view.add_sentence(f"Ignored words: {listed(explanation.unknown, most)}.")
     if explained_document.flip is not None:
         words, other = explained_document.flip.without, explained_document.flip.label
         view.add_sentence(f"Without {listed(words)} it would be {other}.")
     elif explained_document.checked:
-        view.add_sentence(f"Taking out its words one after the other, up to {MOST_OUT}, does not make it another label.")
+        with view.at(Detail.FULL):
+            view.add_sentence(f"Leaving out its words one after the other, up to {MOST_OUT}, does not change its label.")
     if explained_document.neighbours and not explained_document.voters:
         view.add_sentence()
         view.add_table(
-            (col.name("similar document"), col.name("label"), col.number("cosine"), col.text("text")),
+            (col.name("similar document"), col.name("label"), col.number("cosine"), col.quote()),
             [
-                (near.reference, near.label, f"{near.similarity:.2f}", shortened(near.text, 100))
+                (near.reference, near.label, f"{near.similarity:.2f}", shortened(near.text))
                 for near in explained_document.neighbours
             ],
         )
+
+
+_BRIEF_LINES = 2  # of the text, that are shown without --full
+_BRIEF_TERMS = 8
+_NARROW = 80  # characters a line
 
 
 def _head(sorter: TrainedSorter, explanation: Explanation, view: View) -> None:
@@ -107,36 +123,38 @@ def _head(sorter: TrainedSorter, explanation: Explanation, view: View) -> None:
     label, second = sorter.labels[explanation.label], sorter.labels[explanation.second]
     mine = float(explanation.probabilities[explanation.label])
     if explanation.given is not None:
-        view.add_sentence(_of_sets(sorter, explanation))
+        view.add_answer(_of_sets(sorter, explanation))
     else:
-        view.add_sentence(
-            f"{label}, with probability {mine:.3f}; next {second}, {explanation.probabilities[explanation.second]:.3f}."
-        )
+        view.add_answer(f"{label}, probability {percent(mine)}; next: {second}, {percent(_probability(explanation))}.")
         if explanation.sorted_as != label:
             view.add_sentence(
-                f"What it is sorted as: {explanation.sorted_as}, being below "
-                f"{explanation_page.in_percent(sorter.plan.decide.undecided_below)}."
+                f"Sorted as {explanation.sorted_as}: the probability is below {percent(sorter.plan.decide.undecided_below)}."
             )
         likeliest = int(explanation.probabilities.argmax())
         if explanation.probabilities[likeliest] > mine and sorter.decision is not None:
             by = "costs of mistakes" if sorter.costs is not None else "weights of labels"
             view.add_sentence(
-                f"By the sorter's {by}, {label} is better than {sorter.labels[likeliest]}, which is more probable "
-                f"({explanation.probabilities[likeliest]:.3f})."
+                f"The sorter's {by} favour {label} over {sorter.labels[likeliest]}, which is more probable "
+                f"({percent(float(explanation.probabilities[likeliest]))})."
             )
     if explanation.remark:
         view.add_sentence(f"{explanation.remark[0].upper()}{explanation.remark[1:]}.")
 
 
+def _probability(explanation: Explanation) -> float:
+    """Of the second label."""
+    return float(explanation.probabilities[explanation.second])
+
+
 def _of_sets(sorter: TrainedSorter, explanation: Explanation) -> str:
     if explanation.given:
         given = listed(sorter.labels[label] for label in explanation.given)
-        return f"{given}: each label is decided by itself, by its own threshold."
+        return f"{given}; each label is decided by its own threshold."
     nearest = explanation_page.nearest_to_threshold(sorter, explanation)
     threshold = float(sorter.thresholds[nearest]) if sorter.thresholds is not None else 0.0
     return (
-        f"No label: none reaches its threshold; nearest is {sorter.labels[nearest]}, with probability "
-        f"{explanation.probabilities[nearest]:.3f} of {threshold:.3f}."
+        f"No label reaches its threshold; nearest: {sorter.labels[nearest]}, probability "
+        f"{percent(float(explanation.probabilities[nearest]))}, threshold {percent(threshold)}."
     )
 
 
@@ -159,11 +177,12 @@ def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top:
                 exact = exact and is_exact
                 _table(formatted, view)
             if not exact:
-                view.add_sentence("Every number is rounded by itself; the line rounding is what that leaves over.")
+                with view.at(Detail.FULL):
+                    view.add_sentence("Every number is rounded; the row rounding is the remainder.")
         case insight.TreePath():
             _table(explanation_page.path_table(explanation.how), view)
             view.add_sentence(
-                f"{explanation.how.documents.sum():,.6g} training documents answered alike, "
+                f"{explanation.how.documents.sum():,.6g} training documents gave the same answers, "
                 f"{explanation.how.documents[explanation.label]:,.6g} of them {sorter.labels[explanation.label]}."
             )
         case NeighbourVotes():
@@ -186,23 +205,23 @@ def _show_votes(sorter: TrainedSorter, explained_document: ExplainedDocument, ho
         view.add_sentence("No training document has a term in common with it: the scores are the labels' shares of all of them.")
         return
     formatted = explanation_page.votes_table(how, explained_document.voters)
-    rows = [[*row[:-1], shortened(row[-1], 100)] for row in formatted.rows] if explained_document.voters else formatted.rows
+    rows = [[*row[:-1], shortened(row[-1])] for row in formatted.rows] if explained_document.voters else formatted.rows
     _table(explanation_page.FormattedTable(heads=formatted.heads, rows=rows, texts=formatted.texts, prose=formatted.prose), view)
-    view.add_sentence("The score of a label is what its documents say, added up.")
+    view.add_sentence("The score of a label is the sum of its documents' votes.")
 
 
 def _table(formatted: explanation_page.FormattedTable, view: View) -> None:
-    heads, last = formatted.heads, len(formatted.heads) - formatted.prose
-    columns = [
-        col.name(head) if place == 0 else col.text(head) if place < formatted.texts or place >= last else _number(head)
-        for place, head in enumerate(heads)
-    ]
-    view.add_table(columns, formatted.rows)
+    view.add_table([_column(head, place, formatted) for place, head in enumerate(formatted.heads)], formatted.rows)
 
 
-def _number(head: str) -> Any:
-    spare = {"times": 1, "value": 2}.get(head, 0)
-    return col.number(head, spare)
+def _column(head: str, place: int, formatted: explanation_page.FormattedTable) -> Column:
+    if place == 0:
+        return col.name(head)
+    if head == "text":
+        return col.quote()
+    if place < formatted.texts or place >= len(formatted.heads) - formatted.prose:
+        return col.text(head)
+    return col.number(head, {"times": 1, "value": 2}.get(head, 0))
 
 
 def _show_arithmetic(sorter: TrainedSorter, worked: Sequence[LabelArithmetic], view: View) -> None:
@@ -216,7 +235,7 @@ def _show_arithmetic(sorter: TrainedSorter, worked: Sequence[LabelArithmetic], v
     view.add_sentence()
     view.add_sentence(
         f"The exponentials of the scores, less the highest, add up to {whole:.{explanation_page.DIGITS}f}; divided by that they "
-        "are the plain shares. Every number is rounded by itself; lines called rounding are what that leaves over."
+        "are the plain shares. Every number is rounded; rows called rounding are the remainders."
     )
     if slope is not None:
         view.add_sentence(f"Calibrated, the same is done with {slope:.{explanation_page.DIGITS}f} times the scores.")

@@ -9,7 +9,7 @@ from upsort.cli.commands.using import ExportOptions, ReportOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Column, View
+from upsort.cli.rendering.view import Column, Detail, View
 from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, value_and_interval
 from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
 from upsort.core.evaluation.intervals import UNKNOWN, Rate
@@ -37,11 +37,11 @@ def run_export(options: ExportOptions, console: Console) -> Exit:
     sorter = load_sorter(source, options.answer)
     result = export(sorter, source, output)
     view = View(result)
-    view.add_sentence(
-        f"Exported: {output} ({result.kind}, {result.terms:,} terms, {len(result.labels):,} labels). It takes "
-        f"tokens, and gives probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
+    view.add_answer(
+        f"Exported: {output} ({result.kind}, {result.terms:,} terms, {len(result.labels):,} labels). Input: tokens; output: "
+        f"probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
     )
-    view.add_sentence(f"Texts with the tokens that it expects, and what the sorter says of them: {result.tokens}.")
+    view.add_sentence(f"Examples with their tokens and the sorter's answers: {result.tokens}.")
     console.show(view)
     return Exit.DONE
 
@@ -79,7 +79,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     write_report(evaluation, wording, sources, suspects, output)
     result = ReportResult(str(output), output.stat().st_size, None if suspects is None else len(suspects.suspects))
     view = View(result)
-    view.add_sentence(findings.headline(evaluation.judgement)[0])
+    view.add_answer(findings.headline(evaluation.judgement)[0])
     view.add_sentence(f"Written: {output} ({result.bytes / 1000:,.0f} kB, opens without a network).")
     report_rejects(incoming.rejects, incoming.read, view)
     console.show(view)
@@ -87,6 +87,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
 
 
 _ALWAYS = ("accuracy", "baseline", "macro_f1")
+_BRIEF = 9  # evaluations that are shown without --full; each may take two lines
 
 
 def run_ledger(options: LedgerOptions, console: Console) -> Exit:
@@ -101,7 +102,7 @@ def run_ledger(options: LedgerOptions, console: Console) -> Exit:
     keys = [key for key in rates_by_entry(shown) if key in _ALWAYS or key == options.sort]
     heads: list[Column] = []
     for key in keys:
-        heads.append(col.number(MEASURES[key].name, 0 if key in ("accuracy", options.sort) else 2))
+        heads.append(col.number(MEASURES[key].name, 0 if key in ("accuracy", options.sort) else 7))
         heads += [col.interval()] if key == "accuracy" else []
     rows = []
     for place, entry in enumerate(shown):
@@ -112,22 +113,23 @@ def run_ledger(options: LedgerOptions, console: Console) -> Exit:
         documents = "–" if entry.documents is None else entry.documents
         extra_cells = (values[place] for values in extra.values())
         rows.append((entry.time, entry.command, entry.name, documents, *cells, entry.data, entry.plan, *extra_cells))
+    view.add_answer(f"{len(matching):,} evaluations, {'the latest' if options.sort == 'time' else 'the best'} first:")
     view.add_table(
         (
-            col.name("time"),
+            col.name("time", 7),
             col.name("command"),
-            col.name("what"),
-            col.count("documents", 3),
+            col.name("subject"),
+            col.count("documents", 8),
             *heads,
-            col.name("data", 4),
-            col.name("plan", 4),
+            col.name("data", 9),
+            col.name("plan", 9),
             *map(col.name, extra),
         ),
         rows,
+        brief=(0 if "--top" in options.given else _BRIEF, "evaluations"),
     )
-    view.add_sentence(
-        f"{len(shown):,} of {len(matching):,} evaluations. The same data has the same digest, and so has the same plan."
-    )
+    with view.at(Detail.FULL):
+        view.add_sentence("Equal digests of data and plan mean equal data and plans.")
     console.show(view)
     return Exit.DONE
 

@@ -14,7 +14,7 @@ from upsort.cli.declaring import declared
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Shown, View
+from upsort.cli.rendering.view import Detail, Shown, View
 from upsort.cli.rendering.wording import (
     duplicates_sentences,
     interval,
@@ -25,8 +25,9 @@ from upsort.cli.rendering.wording import (
     with_rates,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.views.evaluate import show_costs, show_labels, show_measures, show_undecided
+from upsort.cli.views.evaluate import show_headline, show_judgement, show_undecided
 from upsort.core.errors import UsageProblem
+from upsort.core.evaluation.cross_validation import FoldResult
 from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure, measure_called, rates_of
 from upsort.core.plan import Plan
@@ -101,64 +102,67 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     result = answer.result
     if named:
         view.add_sentence(f"── {answer.name}")
-    for line in findings.headline(
-        result.overall, None, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies
-    ):
-        view.add_sentence(line)
-    show_costs(result.evidence, view)
-    for line in findings.dominated(result.evidence):
-        view.add_sentence(line)
+    show_headline(result.evidence, view, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies)
     show_undecided(result.evidence, None, view)
     if (deviation := result.deviation()) is not None:
-        view.add_sentence(f"Between the folds the accuracy has a standard deviation of {100 * deviation:.1f} points.")
+        with view.at(Detail.FULL):
+            view.add_sentence(f"Standard deviation of the accuracy between folds: {100 * deviation:.1f} points.")
     if answer.without_copies_apart is not None:
         careful = answer.without_copies_apart.overall.accuracy
         view.add_sentence(
-            f"Here copies may be on both sides ({answer.duplicates.copies:,} documents copy another one). Kept on one side: "
-            f"{percent(careful.value)} ({interval(careful)})."
+            f"Copies may be on both sides here ({answer.duplicates.copies:,} documents copy another one). With duplicates in the "
+            f"same fold: {percent(careful.value)} ({interval(careful)})."
         )
         if answer.copied is not None and answer.copied[0].of:
             split_duplicates, grouped_duplicates = answer.copied
             by_heart = (split_duplicates.value or 0.0) > (grouped_duplicates.value or 0.0)
             view.add_sentence(
-                f"Of the {number(split_duplicates.of)} documents that have a copy {percent(split_duplicates.value)} are right "
-                f"when it may be in the training part, {percent(grouped_duplicates.value)} when it may "
-                f"not{': the difference is memorised' if by_heart else ''}."
+                f"Of the {number(split_duplicates.of)} documents that have a copy, {percent(split_duplicates.value)} are right "
+                f"if it may be in the training part, {percent(grouped_duplicates.value)} if "
+                f"not{': the model has memorised the difference' if by_heart else ''}."
             )
-    for line in duplicates_sentences(answer.duplicates, plan):
-        view.add_sentence(line)
-    view.add_sentence()
-    if len(result.folds) <= _MOST_SHOWN:
-        view.add_table(
-            (
-                col.count("fold"),
-                col.count("right", 3),
-                col.count("of", 4),
-                col.share("accuracy"),
-                col.interval(),
-                col.share("baseline", 1),
-                col.share("on its training part"),
-                col.count("terms", 2),
-            ),
-            [
-                (
-                    place,
-                    number(fold.accuracy.right),
-                    number(fold.accuracy.of),
-                    percent(fold.accuracy.value),
-                    interval(fold.accuracy),
-                    percent(fold.baseline.value),
-                    percent(fold.training_accuracy.value),
-                    fold.terms,
-                )
-                for place, fold in enumerate(result.folds, 1)
-            ],
+    with view.at(Detail.FULL, "the folds"):
+        for line in duplicates_sentences(answer.duplicates, plan):
+            view.add_sentence(line)
+        if len(result.folds) <= _MOST_SHOWN:
+            view.add_sentence()
+            _show_folds(result.folds, view)
+    show_judgement(result.evidence, result.overall.labels, view, options.shares)
+    if not named:
+        view.add_step(
+            "Next, to try other classifiers:", request.command_line("compare", options, options.input, "--try", _OTHER_KINDS)
         )
-        view.add_sentence()
-    show_labels(result.evidence, view, options.shares)
-    show_measures(result.evidence, result.overall.labels, view, options.measures)
-    if not options.measures:
-        view.add_sentence("More with --measures.")
+
+
+_OTHER_KINDS = "classifier.kind=naive-bayes,logistic,svm,ridge"
+
+
+def _show_folds(folds: Sequence[FoldResult], view: View) -> None:
+    view.add_table(
+        (
+            col.count("fold"),
+            col.count("right", 3),
+            col.count("of", 4),
+            col.share("accuracy"),
+            col.interval(),
+            col.share("baseline", 1),
+            col.share("on its training part"),
+            col.count("terms", 2),
+        ),
+        [
+            (
+                place,
+                number(fold.accuracy.right),
+                number(fold.accuracy.of),
+                percent(fold.accuracy.value),
+                interval(fold.accuracy),
+                percent(fold.baseline.value),
+                percent(fold.training_accuracy.value),
+                fold.terms,
+            )
+            for place, fold in enumerate(folds, 1)
+        ],
+    )
 
 
 _MOST_SHOWN = 30  # folds in the table
@@ -207,45 +211,64 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
     separate_measure = by.key not in {"accuracy", "log_loss"}
     left = any(candidate.result.undecided is not None for candidate in result.compared)
     piped = ("behind, points", "from", "to", "p exact", "p folds", "macro F1", "only it right", "only the best right", "kB")
+    view.add_answer(_answer(result, by))
+    view.add_sentence(f"{findings.baseline_rate(result.compared[0].result.overall)}.")
+    view.add_sentence()
     view.add_table(
         (
             col.name("candidate"),
             *((col.number(by.name), col.interval()) if separate_measure else ()),
             col.share("accuracy"),
             col.interval(),
-            col.number("log loss", 2),
-            col.share("on its training parts", 3),
+            col.number("log loss", 7),
+            col.share("on its training parts", 8),
             *((col.share("decided", 1), col.share("right of the decided")) if left else ()),
-            col.text(f"behind the {findings.the_best(result)}"),
-            col.number("seconds", 4),
+            col.name(f"difference to the {findings.the_best(result)}"),
+            col.number("seconds", 9),
             *(col.number(called, where=Shown.PIPED) for called in piped),
         ),
         [
             _row(candidate, margin, by if separate_measure else None, findings.the_best(result), left)
             for candidate in result.compared
         ],
+        brief=(_BRIEF_CANDIDATES, "candidates"),
     )
-    overall = result.compared[0].result.overall
     for line in findings.ordered_by(by, result):
         view.add_sentence(line)
-    view.add_sentence(f"{findings.baseline_name(overall)} would be right for {percent(overall.baseline.value)}.")
-    view.add_sentence(
-        f"All on the same {result.documents:,} documents and folds; the text was counted {findings.times(result.counted)}."
-    )
-    for line in duplicates_sentences(result.duplicates, plan):
-        view.add_sentence(line)
-    for line in (*findings.difference_notes(result, plan.judge.repeats), *findings.at_the_end(result)):
+    with view.at(Detail.FULL, "how candidates were compared"):
+        view.add_sentence(
+            f"All candidates were judged on the same {result.documents:,} documents and folds; the text was counted "
+            f"{findings.times(result.counted)}."
+        )
+        for line in duplicates_sentences(result.duplicates, plan):
+            view.add_sentence(line)
+        for line in findings.difference_notes(result, plan.judge.repeats):
+            view.add_sentence(line)
+    for line in findings.at_the_end(result):
         view.add_sentence(line)
     if result.nested is not None:
         view.add_sentence(
-            f"Choosing the best anew in each fold gets {percent(result.nested.value)} ({interval(result.nested)}): expect "
-            "that of the choice on new documents."
+            f"Nested cross-validation, choosing the best in each fold: {percent(result.nested.value)} "
+            f"({interval(result.nested)}); expect that on new documents."
         )
     else:
-        view.add_sentence(
-            f"The best of {len(result.compared)} was chosen on these very documents, which biases its number upwards; "
-            "--nested measures by how much."
-        )
+        view.add_sentence("The best figure is optimistic: it was used for the selection. --nested estimates by how much.")
+
+
+_BRIEF_CANDIDATES = 8
+
+
+def _answer(result: CompareResult, by: Measure) -> str:
+    """Which candidate is first, and how many others the data do not show to be worse."""
+    first = result.compared[0]
+    if by.key != "accuracy":
+        rate = by.of(first.result.evidence)
+        value, ends = value_and_interval(by, rate) if rate is not None else ("–", "–")
+        return f"Best {by.name}: {first.candidate.name}, {value} (95% interval {ends})."
+    open_ones = sum(candidate.comparison is not Comparison.WORSE for candidate in result.compared[1:])
+    others = f"{open_ones:,} of the other {len(result.compared) - 1:,} may be as good" if open_ones else "all others are worse"
+    accuracy = first.result.overall.accuracy
+    return f"Highest accuracy: {first.candidate.name}, {percent(accuracy.value)} (95% interval {interval(accuracy)}); {others}."
 
 
 def _row(candidate: ComparedPlan, margin: float, by: Measure | None, best_called: str, left: bool) -> list[str]:

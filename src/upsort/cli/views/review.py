@@ -7,12 +7,14 @@ from upsort.cli.commands.reading import NextOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import suspect_sentences
-from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import duplicates_sentences, percent, shortened
-from upsort.cli.request import inputs_of, planned_context, report_rejects, scoring_context
+from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.wording import duplicates_sentences, percent
+from upsort.cli.request import command_line, inputs_of, planned_context, report_rejects, scoring_context
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.next_documents import LabellingBenefit, suggest_documents
 from upsort.workflows.suspects import suspects
+
+_BRIEF = 8  # documents that are shown without --full
 
 
 def run_next(options: NextOptions, console: Console) -> Exit:
@@ -24,32 +26,34 @@ def run_next(options: NextOptions, console: Console) -> Exit:
     with scoring_context(options, console, sorter, inputs, output) as incoming:
         result, used = suggest_documents(sorter, incoming, options.most, seed, output)
     view = View(result)
+    view.add_answer(f"{len(result.documents):,} of {used:,} documents to label next, most useful first:")
     view.add_table(
         (
             col.name("document"),
             col.name("guess"),
-            col.number("probability"),
-            col.name("or"),
-            col.number("bits", 1),
-            col.name("why", 2),
-            col.text("text"),
+            col.share("probability"),
+            col.name("second guess", 7),
+            col.number("entropy, bits", 8),
+            col.name("why"),
+            col.quote(),
         ),
         [
             (
                 document.reference,
                 document.guess,
-                f"{document.probability:.2f}",
+                percent(document.probability),
                 document.second,
                 f"{document.entropy:.2f}",
                 document.why,
-                shortened(document.text, 110),
+                shortened(document.text),
             )
             for document in result.documents
         ],
+        brief=(_BRIEF, "documents"),
     )
     _show_worth(result.worth, view)
     if output is not None:
-        view.add_sentence(f"To be filled in: {output}.")
+        view.add_sentence(f"Fill in the label column of {output}.")
     report_rejects(incoming.rejects, used, view)
     console.show(view)
     return Exit.DONE
@@ -58,15 +62,15 @@ def run_next(options: NextOptions, console: Console) -> Exit:
 def _show_worth(worth: LabellingBenefit | None, view: View) -> None:
     """How much more labelling helps."""
     if worth is None:
-        view.add_note("To see how much more labelling helps, run upsort curve on the labelled documents.")
+        view.add_sentence("To estimate the benefit of more labels: upsort curve on the labelled documents.")
         return
     documents, now = worth.now
     more, low, high = worth.more
     twice, low_twice, high_twice = worth.twice
     view.add_sentence(
-        f"Of its {documents:,} labelled documents it gets {percent(now)} right by folds; of {more:,} drawn at random it would be "
-        f"{100 * low:.1f} to {100 * high:.1f} %, of {twice:,} {100 * low_twice:.1f} to {100 * high_twice:.1f} % (95 % "
-        "prediction intervals)."
+        f"Accuracy on folds with {documents:,} labelled documents: {percent(now)}; with {more:,} drawn at random "
+        f"{100 * low:.1f}–{100 * high:.1f}%, with {twice:,} {100 * low_twice:.1f}–{100 * high_twice:.1f}% (95% prediction "
+        "intervals)."
     )
 
 
@@ -76,43 +80,47 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
     with planned_context(options, console, output) as work:
         result = suspects(work, options.most, output)
     view = View(result)
-    for line in suspect_sentences(result, options.most is not None):
+    answer, *remaining = suspect_sentences(result, options.most is not None)
+    view.add_answer(answer)
+    for line in remaining:
         view.add_sentence(line)
     if result.judged < result.documents:
-        view.add_sentence(
-            f"{result.documents - result.judged:,} documents are held out by no split, so that nothing is said of them."
-        )
-    for line in duplicates_sentences(result, work.plan):
-        view.add_sentence(line)
+        view.add_sentence(f"{result.documents - result.judged:,} documents are held out by no split and were not examined.")
+    with view.at(Detail.FULL):
+        for line in duplicates_sentences(result, work.plan):
+            view.add_sentence(line)
     if result.suspects[: options.top]:
         view.add_sentence()
         view.add_table(
             (
                 col.name("document"),
                 col.name("label"),
-                col.number("its probability", 2),
-                col.name("rather"),
-                col.number("its probability", 2),
-                col.number("wrong"),
-                col.text("because of", 1),
-                col.text("text"),
+                col.share("its probability", 8),
+                col.name("suggested label"),
+                col.share("probability", 7),
+                col.share("chance of error"),
+                col.text("terms for it", 6),
+                col.quote(),
             ),
             [
                 (
                     suspect.reference,
                     suspect.label,
-                    f"{suspect.own:.3f}",
+                    percent(suspect.own),
                     suspect.rather or "(none)",
-                    f"{suspect.other:.3f}",
-                    f"{suspect.wrong:.3f}",
+                    percent(suspect.other),
+                    percent(suspect.wrong),
                     ", ".join(suspect.pulled_by),
-                    shortened(suspect.text, 110),
+                    shortened(suspect.text),
                 )
                 for suspect in result.suspects[: options.top]
             ],
+            brief=(0 if "--top" in options.given else _BRIEF, "suspects"),
         )
     if output is not None:
-        view.add_sentence(f"All of them, with their rows: {output}.")
+        view.add_sentence(f"All {len(result.suspects):,} with their rows: {output}.")
+    elif result.suspects:
+        view.add_step("Next, to write them to a table:", command_line("suspects", options, options.input, "-o", "suspects.csv"))
     report_rejects(work.rejects, result.documents, view)
     console.show(view)
     return Exit.DONE

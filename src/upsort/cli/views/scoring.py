@@ -202,7 +202,7 @@ def _into_database(
         if options.per_document:
             return into(table)
         if options.resume and table.rows:
-            progress(f"Going on after {table.rows:,} rows.")
+            progress(f"Resuming after {table.rows:,} rows.")
         return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
@@ -215,7 +215,7 @@ def _resumed(
     columns = TableLayout(scoring.columns, scoring.numbers)
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
-            console.note(f"Going on after {table.rows:,} rows.")
+            console.note(f"Resuming after {table.rows:,} rows.")
         return score(scoring, incoming, table, ResumeState(table.rows, table.state, table.done))
 
 
@@ -226,23 +226,28 @@ def _run_key(options: ScoreOptions, incoming: ScoringContext) -> dict[str, Any]:
     return run_key(Path(options.sorter), options.input, incoming.reader.columns, choices)
 
 
+_MOST_LABELS = 6
+
+
 def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: ScoreOptions, view: View) -> None:
     where = f": {options.output}{f'#{options.into}' if options.into else ''}" if options.output else ""
     if result.passages is not None:
-        view.add_note(f"{result.passages:,} passages were added up ({options.per_document}).")
+        view.add_note(f"{result.passages:,} passages, combined by document ({options.per_document}).")
     for answer, given in result.by_answer.items():
-        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in Counter(given).most_common(10))
+        labels = ", ".join(f"{label or '(none)'} {count:,}" for label, count in Counter(given).most_common(_MOST_LABELS))
         which = f"{answer}: " if answer else ""
+        more = len(set(given)) - _MOST_LABELS
+        labels += f", {more:,} more labels" if more > 0 else ""
         view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
     if result.documents > result.without_tokens:
-        view.add_note(f"{percent(result.unknown_share)} of their words are unknown to the sorter.")
+        view.add_note(f"Words unknown to the sorter: {percent(result.unknown_share)}.")
     if result.nothing_known:
         wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
         summary = (
             "no word at all" if result.without_tokens == result.nothing_known else f"no word that the sorter knows{wordless}"
         )
         view.add_warning(
-            f"{result.nothing_known:,} documents hold {summary}; the basis of the answer is in "
+            f"{result.nothing_known:,} documents contain {summary}; see "
             f"{'the column' if len(sorters) == 1 else 'columns such as'} {columns_of(sorters[0])[-1].name}."
         )
     for sorter, drift in zip(sorters, result.drifts, strict=False):  # of documents made of passages there are none
@@ -254,19 +259,18 @@ def _report_drift(sorter: TrainedSorter, drift: Drift, view: View) -> None:
     which = f"{sorter.answer}: " if sorter.answer else ""
     if drift.unknown is not None:
         view.add_warning(
-            f"{which}{percent(drift.unknown.now)} of the words are unknown; of held-out training documents it was "
-            f"{percent(drift.unknown.before)} ({p_value(drift.unknown.p)})."
+            f"{which}{percent(drift.unknown.now)} of the words are unknown, against {percent(drift.unknown.before)} in held-out "
+            f"training documents ({p_value(drift.unknown.p)})."
         )
     if (labels := drift.labels) is not None:
         view.add_warning(
-            f"{which}{percent(labels.difference)} of the documents would need another label for the labels to come as often as "
-            f"to held-out training documents ({p_value(labels.p)}); {labels.label!r} differs most: {percent(labels.before)} "
-            f"there, {percent(labels.now)} here."
+            f"{which}label shares differ from held-out training documents (total variation {percent(labels.difference)}, "
+            f"{p_value(labels.p)}), most for {labels.label!r}: {percent(labels.before)} there, {percent(labels.now)} here."
         )
     if (lengths := drift.lengths) is not None:
         view.add_warning(
-            f"{which}the documents are of other lengths: about {lengths.now:,} words, in training {lengths.before:,} "
-            f"({percent(lengths.difference)} apart, {p_value(lengths.p)})."
+            f"{which}lengths differ from training (total variation {percent(lengths.difference)}, {p_value(lengths.p)}): about "
+            f"{lengths.now:,} words here, {lengths.before:,} there."
         )
 
 

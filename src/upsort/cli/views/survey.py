@@ -6,11 +6,10 @@ from pathlib import Path
 from msgspec import structs
 
 from upsort.cli.commands.corpus import SurveyOptions
-from upsort.cli.options import PlanFileOptions, ReadingOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import bar, percent, shortened
+from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.wording import bar, percent
 from upsort.cli.request import inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
@@ -22,9 +21,6 @@ from upsort.workflows.shared.figures import draw_survey
 from upsort.workflows.shared.survey_blocks import SurveyDocument
 from upsort.workflows.survey import Finding, SurveyResult, survey
 from upsort.workflows.survey_findings import survey_findings
-
-_REPEATED_OPTIONS = (ReadingOptions, PlanFileOptions)
-"""The options that a command about the same sources needs as well."""
 
 
 def run_survey(options: SurveyOptions, console: Console) -> Exit:
@@ -47,61 +43,100 @@ def run_survey(options: SurveyOptions, console: Console) -> Exit:
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with run_context(options, console, inputs, plan) as work:
         result, lengths = survey(work, options.shortest, options.top)
-    about = survey_findings(result, options.input, plan.columns, options_as_typed(options, _REPEATED_OPTIONS))
+    about = survey_findings(result, options.input, plan.columns, options_as_typed(options, "reading", "plan"))
     result = structs.replace(result, worth_a_look=about)
     figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(result)
-    _show_labels(result, view)
-    _show_lengths(result, view)
-    _show_documents("The shortest documents:", result.shortest, view)
-    _show_documents("The longest:", result.longest[:2], view)
-    _show_odd(result, view)
-    _show_terms(result, options.top, view)
-    _show_columns(result, view)
+    view.add_answer(_answer(result))
+    with view.at(Detail.BRIEF):
+        _show_briefly(result, view)
+    with view.at(Detail.FULL, "every label, lengths, odd documents, terms and columns"):
+        _show_fully(result, options, view)
     _show_findings(result.worth_a_look, view)
     if figures:
-        view.add_sentence()
         view.add_sentence(f"Figures: {', '.join(str(path) for path in figures)}.")
     report_rejects(work.rejects, result.documents, view)
     return view
 
 
-def _show_labels(result: SurveyResult, view: View) -> None:
-    view.add_sentence(f"{result.documents:,} documents, {result.distinct_terms:,} distinct terms. {_language(result)}".rstrip())
-    if not result.labels:
-        return
+def _answer(result: SurveyResult) -> str:
+    labels = f"{len(result.labels):,} labels, " if result.labels else ""
+    return f"{result.documents:,} documents, {labels}{result.distinct_terms:,} distinct terms. {_language(result)}".rstrip()
+
+
+_LARGEST = 10  # labels that are shown without --full
+_LARGEST_OF_MANY = 7  # where there are findings as well
+_MOST_FINDINGS = 3
+_PLACES = 8  # of a word, that are shown without --full
+
+
+def _show_briefly(result: SurveyResult, view: View) -> None:
+    """The largest labels, and lengths and copies in a line each."""
+    if result.labels:
+        labels = list(result.labels.items())
+        most = labels[0][1].documents
+        shown = _LARGEST if len(labels) <= _LARGEST or len(result.worth_a_look) < 2 else _LARGEST_OF_MANY
+        rows = [(name, of.documents, percent(of.share), bar(of.documents / most, 24)) for name, of in labels[:shown]]
+        if rest := labels[shown:]:
+            documents = sum(of.documents for _, of in rest)
+            rows.append((f"{len(rest):,} others", documents, percent(sum(of.share for _, of in rest)), ""))
+        view.add_table((col.name("label"), col.count("documents"), col.share("share"), col.bar()), rows)
+        for line in _balance(result):
+            view.add_sentence(line)
+    words, characters = result.words, result.characters
+    view.add_sentence(
+        f"Length: {words.median:,.0f} words (median; {words.least:,}–{words.most:,}), {characters.median:,.0f} characters."
+    )
+    copies = result.copies
+    if not (copies.exact or copies.near):
+        view.add_sentence("Duplicates: none.")
+
+
+def _balance(result: SurveyResult) -> list[str]:
+    """The baseline, how much rarer the rarest label is, and documents with several labels or none."""
     (label, most), *_ = labels = list(result.labels.items())
     rarest, least = labels[-1]
-    times = f"{most.documents / least.documents:.1f} times the documents of the rarest"
-    view.add_sentence()
-    view.add_table(
-        (col.name("label"), col.count("documents"), col.share("share"), col.bar()),
-        [(name, of.documents, percent(of.share), bar(of.documents / most.documents, 24)) for name, of in result.labels.items()],
-    )
+    lines = [] if result.several else [f"Baseline, always {label!r}: {percent(most.share)}."]
+    lines.append(f"{label!r} has {most.documents / least.documents:.1f} times the documents of the rarest label, {rarest!r}.")
     if result.several:
-        view.add_sentence(f"{result.several:,} documents have several labels and count at each.")
-    if result.several:
-        view.add_sentence(f"The most common, {label!r}, has {times}, {rarest!r}.")
-    else:
-        view.add_sentence(
-            f"Always answering {label!r} would be right for {percent(most.share)}: that is the accuracy to beat. "
-            f"It has {times} label, {rarest!r}."
-        )
+        lines.append(f"{result.several:,} documents have several labels and count at each.")
     if result.unlabelled:
-        view.add_sentence(f"{result.unlabelled:,} documents have no label.")
+        lines.append(f"{result.unlabelled:,} documents have no label.")
+    return [" ".join(lines)]
+
+
+def _show_fully(result: SurveyResult, options: SurveyOptions, view: View) -> None:
+    if result.labels:
+        most = next(iter(result.labels.values())).documents
+        view.add_sentence()
+        view.add_table(
+            (col.name("label"), col.count("documents"), col.share("share"), col.bar()),
+            [(name, of.documents, percent(of.share), bar(of.documents / most, 24)) for name, of in result.labels.items()],
+        )
+        for line in _balance(result):
+            view.add_sentence(line)
+    _show_lengths(result, view)
+    _show_documents("Shortest documents:", result.shortest, view)
+    _show_documents("Longest documents:", result.longest[:2], view)
+    _show_odd(result, view)
+    _show_terms(result, options.top, view)
+    _show_columns(result, view)
 
 
 def _language(result: SurveyResult) -> str:
     """The language of the texts, where it is known."""
     spoken = result.main_language
     if spoken.code:
-        return f"{spoken}, it seems: clean.language={spoken.code}."
+        return f"Detected language: {spoken}."
     if spoken.script:
-        return f"In {spoken}; which language that is, is not known."
+        return f"Script: {spoken}; language unknown."
     if len(result.languages) < 2 or sum(result.languages.values()) < 0.5 * result.documents:
         return ""
-    names = listed([f"{name} {count:,}" for name, count in result.languages.items()], 12)
-    return f"In several languages, it seems: {names}."
+    names = listed([f"{name} {count:,}" for name, count in result.languages.items()], _MOST_LANGUAGES)
+    return f"Detected languages: {names}."
+
+
+_MOST_LANGUAGES = 4
 
 
 def _show_lengths(result: SurveyResult, view: View) -> None:
@@ -110,11 +145,11 @@ def _show_lengths(result: SurveyResult, view: View) -> None:
         (
             col.name("length in"),
             col.number("mean"),
-            col.number("least"),
-            col.number("quarter below", 2),
-            col.number("half below"),
-            col.number("three quarters below", 2),
-            col.number("most"),
+            col.number("min"),
+            col.number("25%", 2),
+            col.number("median"),
+            col.number("75%", 2),
+            col.number("max"),
         ),
         [
             _length_row("characters", result.characters),
@@ -123,10 +158,7 @@ def _show_lengths(result: SurveyResult, view: View) -> None:
         ],
     )
     if result.length_share is not None:
-        much = "much" if result.length_share > 0.1 else "little"
-        view.add_sentence(
-            f"Length alone says {much} about the label: {percent(result.length_share)} of its variance lies between labels."
-        )
+        view.add_sentence(f"Share of the variance of lengths that lies between labels: {percent(result.length_share)}.")
 
 
 def _show_documents(heading: str, documents: Sequence[SurveyDocument], view: View) -> None:
@@ -134,8 +166,8 @@ def _show_documents(heading: str, documents: Sequence[SurveyDocument], view: Vie
         view.add_sentence()
         view.add_sentence(heading)
         view.add_table(
-            (col.name("document"), col.name("label"), col.count("words"), col.text("text")),
-            [(document.reference, document.label or "–", document.words, shortened(document.text, 90)) for document in documents],
+            (col.name("document"), col.name("label"), col.count("words"), col.quote()),
+            [(document.reference, document.label or "–", document.words, shortened(document.text)) for document in documents],
         )
 
 
@@ -144,15 +176,15 @@ def _show_odd(result: SurveyResult, view: View) -> None:
     view.add_sentence()
     if copies.exact or copies.near:
         view.add_sentence(
-            f"Copies: {copies.exact:,} exact and {copies.near:,} near ones of {copies.groups:,} documents; "
-            f"{copies.conflicting:,} have another label than the document they copy."
+            f"Duplicates: {copies.exact:,} exact and {copies.near:,} near copies of {copies.groups:,} documents; "
+            f"{copies.conflicting:,} have a different label from the original."
         )
         view.add_table(
             (col.name("document"), col.name("label"), col.name("copies"), col.name("with label"), col.number("similarity")),
             [(pair.reference, pair.label, pair.first, pair.first_label, f"{pair.similarity:.2f}") for pair in copies.examples],
         )
     else:
-        view.add_sentence("Copies: none, exact or near.")
+        view.add_sentence("Duplicates: none.")
     if result.empty:
         view.add_sentence(f"Without text: {result.empty:,} rows.")
     for odd in result.odd:
@@ -164,10 +196,12 @@ def _show_odd(result: SurveyResult, view: View) -> None:
 
 def _show_terms(result: SurveyResult, top: int, view: View) -> None:
     view.add_sentence()
-    view.add_sentence("Terms in most documents:")
-    rows = [("all", _term_list(result.terms[:top])), ("all, no stop words", _term_list(result.terms_without_stop_words[:top]))]
-    rows += [(f"{label}, no stop words", _term_list(terms)) for label, terms in result.terms_by_label.items()]
-    view.add_table((col.name("of"), col.text("terms, with the documents that hold them")), rows)
+    rows = [
+        ("all", _term_list(result.terms[:top])),
+        ("all, without stop words", _term_list(result.terms_without_stop_words[:top])),
+    ]
+    rows += [(f"{label}, without stop words", _term_list(terms)) for label, terms in result.terms_by_label.items()]
+    view.add_table((col.name("documents"), col.text("most frequent terms (documents)")), rows)
 
 
 def _term_list(terms: Sequence[CommonTerm]) -> str:
@@ -188,29 +222,38 @@ def _show_columns(result: SurveyResult, view: View) -> None:
             case "date":
                 months = [count for _, count in column.values]
                 first, last = (column.values[0][0], column.values[-1][0]) if column.values else ("–", "–")
-                what = f"{first} to {last}; a month has {min(months, default=0):,} to {max(months, default=0):,} documents"
+                what = f"{first} to {last}; {min(months, default=0):,}–{max(months, default=0):,} documents a month"
             case "category":
                 what = ", ".join(f"{value} {count:,}" for value, count in column.values)
             case "text":
                 what = f"{column.distinct:,} different values"
             case "empty":
-                what = "nothing in any row"
+                what = "no values"
             case other:
                 raise ValueError(f"nothing is known of columns of kind {other!r}")
         rows.append((column.name, column.kind, column.filled, shortened(what, 200)))
-    view.add_table((col.name("column"), col.name("kind"), col.count("filled"), col.text("what it holds")), rows)
+    view.add_table((col.name("column"), col.name("kind"), col.count("filled"), col.text("content")), rows)
 
 
 def _show_findings(findings: Sequence[Finding], view: View) -> None:
+    """What is worth acting on: findings, under them the command that deals with them. With --full, what to do with its result."""
     if not findings:
         return
-    view.add_sentence()
-    view.add_sentence("Worth a look:")
-    for number, finding in enumerate(findings, 1):
-        view.add_sentence(f"{number}. {finding.what}")
-        view.add_verbatim(f"   {finding.command}")
-        if finding.then:
-            view.add_sentence(f"   {finding.then}")
+    for detail, shown in ((Detail.BRIEF, findings[:_MOST_FINDINGS]), (Detail.FULL, findings)):
+        commands: dict[str, list[Finding]] = {}
+        for finding in shown:
+            commands.setdefault(finding.command, []).append(finding)
+        with view.at(detail):
+            view.add_sentence()
+            for command, found in commands.items():
+                for finding in found:
+                    view.add_sentence(f"• {finding.what}")
+                view.add_verbatim(f"  {command}")
+                for finding in found if detail is Detail.FULL else ():
+                    if finding.then:
+                        view.add_sentence(f"  {finding.then}")
+    if len(findings) > _MOST_FINDINGS:
+        view.more[f"all {len(findings)} findings"] = None
 
 
 def _length_row(unit: str, lengths: Lengths) -> list[str]:
@@ -225,10 +268,15 @@ def _length_row(unit: str, lengths: Lengths) -> list[str]:
     ]
 
 
+_MOST_COLUMNS = 9  # that are shown without --full
+
+
 def _columns(inputs: Inputs) -> View:
     infos, previews = columns_of(inputs)
     view = View(SurveyColumns(infos))
     several = len(inputs.tables) > 1
+    where = f" in {len(inputs.tables):,} tables" if several else ""
+    view.add_answer(f"{len(infos):,} columns{where}.")
     view.add_table(
         (
             *([col.name("table")] if several else []),
@@ -236,9 +284,9 @@ def _columns(inputs: Inputs) -> View:
             col.name("column"),
             col.name("kind"),
             col.share("filled", 1),
-            col.count("different", 2),
+            col.count("distinct", 2),
             col.name("looks like"),
-            col.text("examples", 3),
+            col.quote("examples"),
         ),
         [
             (
@@ -253,11 +301,12 @@ def _columns(inputs: Inputs) -> View:
             )
             for column in infos
         ],
+        brief=(_MOST_COLUMNS, "columns"),
     )
     for preview in previews:
         if preview.more:
             view.add_note(
-                f"Kinds and counts of {preview.table} are of its first {preview.rows:,} {'files' if preview.files else 'rows'}."
+                f"{preview.table}: kinds and counts are of its first {preview.rows:,} {'files' if preview.files else 'rows'}."
             )
     return view
 
@@ -277,9 +326,10 @@ def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View
     where = [parsed_where(text) for text in options.where]
     result = find(inputs, plan, where, word, options.show or 20, options.as_written)
     view = View(result)
+    view.add_answer(f"{result.documents_with_it:,} of {result.of:,} documents contain {word!r}; {len(result.found):,} places:")
     view.add_table(
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
         [(shown.reference, shown.label, shown.before, shown.word, shown.after) for shown in result.found],
+        brief=(0 if options.show else _PLACES, "places"),
     )
-    view.add_note(f"{result.documents_with_it:,} of {result.of:,} documents hold {word!r}; shown: {len(result.found):,}.")
     return view

@@ -6,7 +6,7 @@ from upsort.cli.commands.reading import OF_A_CORPUS, TermsOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import term_sentence
-from upsort.cli.rendering.view import Shown, View
+from upsort.cli.rendering.view import Detail, Shown, View, shortened
 from upsort.cli.request import planned_context
 from upsort.core.classifiers.families import family
 from upsort.core.errors import QUOTING, UsageProblem, names_in, visible
@@ -29,9 +29,12 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
     )
     result = terms(ranking.evidence, request)
     view = View(result)
-    _show(result, ranking.unit, pair, options.against, view)
-    for fact in result.facts:
-        view.add_sentence(term_sentence(fact, 2 if pair else len(ranking.evidence.labels)), Shown.TERMINAL)
+    with view.at(Detail.BRIEF):
+        _show_briefly(result, ranking, options, view)
+    with view.at(Detail.FULL, "each term's weight and documents"):
+        _show(result, ranking.unit, pair, options.against, view)
+        for fact in result.facts:
+            view.add_sentence(term_sentence(fact, 2 if pair else len(ranking.evidence.labels)), Shown.TERMINAL)
     if options.contexts and ranking.corpus is not None:
         _show_contexts(result, ranking.corpus, options.contexts, view)
     if result.written:
@@ -84,7 +87,35 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
     return _Ranking(evidence, way, _words(way), work)
 
 
-def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against: bool, view: View) -> None:
+_LARGEST = 12  # labels that are shown without --full
+_BRIEF_TERMS = 5
+_MANY = 8  # labels, from which on each has one line
+_LINE = 46  # characters that terms may take then
+
+
+def _show_briefly(result: TermsResult, ranking: _Ranking, options: TermsOptions, view: View) -> None:
+    """A row for each label, of the largest ones where there are many; of a single label, each of its terms."""
+    if options.only:
+        view.add_answer(f"Terms for {options.only!r}, strongest first:")
+        _show(result, ranking.unit, None, options.against, view, _LARGEST)
+        return
+    documents = dict(zip(ranking.evidence.labels, ranking.evidence.counts.label_documents, strict=True))
+    largest = sorted(result.labels, key=lambda label: -documents[label])[:_LARGEST]
+    many = len(result.labels) > len(largest)
+    which = f"the {len(largest)} largest of {len(result.labels)} labels" if many else "each label"
+    view.add_answer(f"Strongest terms for {which}, by {ranking.unit}:")
+    top = options.top if "--top" in options.given else _BRIEF_TERMS
+    rows = []
+    for begin, labels in (("", result.labels), ("against ", result.against if options.against else {})):
+        for label in (label for label in labels if label in largest):
+            listed_terms = ", ".join(visible(term.term) for term in labels[label][:top])
+            rows.append((f"{begin}{label}", shortened(listed_terms, _LINE) if len(largest) > _MANY else listed_terms))
+    view.add_table((col.name("label"), col.text("terms")), rows)
+    if many:
+        view.add_sentence("One label: --only LABEL.")
+
+
+def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against: bool, view: View, brief: int = 0) -> None:
     tables = [("", result.labels), *([("against ", result.against)] if against else [])]
     has_z = any(term.z is not None for terms in result.labels.values() for term in terms)
     has_stable = any(term.stable is not None for terms in result.labels.values() for term in terms)
@@ -103,6 +134,7 @@ def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against:
             for label, terms in labels.items()
             for term in terms
         ],
+        brief=(brief, "terms") if brief else None,
         grouped=True,
     )
 

@@ -11,7 +11,7 @@ from upsort.cli.commands.text import FeaturesOptions, PlanOptions
 from upsort.cli.declaring import names
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Column, Kind, Shown, View
+from upsort.cli.rendering.view import Column, Detail, Kind, Shown, View
 from upsort.cli.rendering.wording import percent
 from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
 from upsort.core.features.distributed_vocabulary import estimated_terms, sharing
@@ -56,12 +56,12 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     with replacing_text(output) as stream:
         stream.write(plan_text(plan, request.planned_engine(options)))
     view = View(PlanWritten(str(output), asdict(plan)))
-    view.add_sentence(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
+    view.add_answer(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in messages:
         view.add_sentence(sentence)
     in_working_folder = output.name == DEFAULT_NAME and output.resolve().parent == Path.cwd()
-    usage = "Every command run in this folder uses it" if in_working_folder else f"A command uses it with --plan {output}"
-    view.add_sentence(f"{usage}; options on the command line go before it.")
+    usage = "Commands in this folder use it" if in_working_folder else f"Commands use it with --plan {output}"
+    view.add_sentence(f"{usage}; options override it.")
     console.show(view)
     return Exit.DONE
 
@@ -74,11 +74,11 @@ def _in_its_language(plan: Plan, options: PlanOptions, inputs: Inputs) -> tuple[
         if plan.clean.language != Plan().clean.language or {"--language", "--set"} & options.given:
             return plan, [f"Note: {other_language(detected, plan)}"]
         plan = replace(plan, clean=replace(plan.clean, language=detected.code))
-        messages.append(f"The texts are {detected}, it seems: clean.language={detected.code}.")
+        messages.append(f"Detected language: {detected} (clean.language={detected.code}).")
     if needs_letters(detected, plan):
         features = replace(plan.features, units="letters", lengths=(LETTERS[0], LETTERS[1]))
         plan = replace(plan, features=features)
-        messages.append(f"{detected} sets no spaces between words, so terms are of letters: features.units=letters.")
+        messages.append(f"{detected} has no spaces between words, so terms are n-grams of letters (features.units=letters).")
     return plan, messages
 
 
@@ -92,9 +92,10 @@ def _checked(options: PlanOptions, console: Console) -> View:
     tried = [replace(plan, candidates={}), *(candidate.plan for candidate in named_candidates(plan))]
     messages = list(dict.fromkeys(warning for candidate_plan in tried for warning in _warnings(candidate_plan)))
     view = View(PlanChecked(True, messages, asdict(plan)))
-    view.add_verbatim(plan_text(plan, request.planned_engine(options)).rstrip("\n"))
-    tables = f", and so are its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
-    view.add_note(f"{options.plan or DEFAULT_NAME} is sound{tables}; above is the whole plan, its defaults included.")
+    tables = f", with its {len(plan.candidates):,} tables of candidates" if plan.candidates else ""
+    view.add_answer(f"{options.plan or DEFAULT_NAME} is valid{tables}.")
+    with view.at(Detail.FULL, "the full plan, defaults included"):
+        view.add_verbatim(plan_text(plan, request.planned_engine(options)).rstrip("\n"))
     for warning in messages:
         view.add_warning(warning)
     for sentence in idle_keys([plan]):
@@ -119,12 +120,12 @@ def _explained(options: PlanOptions, key: str, console: Console) -> View:
         if number:
             view.add_sentence()
         view.add_sentence(f"{description.key}: {description.what_for}.")
-        view.add_sentence(f"  It may be {description.may_be}.")
+        view.add_sentence(f"  Type: {description.may_be}.")
         now = "" if description.now in (None, description.default) else f"; now: {description.now}"
-        view.add_sentence(f"  By default: {description.default}{now}.")
+        view.add_sentence(f"  Default: {description.default}{now}.")
         if description.belongs_to:
-            of = ("step", "steps") if description.key.startswith("clean.") else ("kind", "kinds")
-            view.add_sentence(f"  Of the {of[len(description.belongs_to) > 1]} {', '.join(description.belongs_to)}.")
+            of = "Steps" if description.key.startswith("clean.") else "Kinds"
+            view.add_sentence(f"  {of}: {', '.join(description.belongs_to)}.")
         if description.idle:
             view.add_sentence(f"  It {description.idle}.")
     return view
@@ -220,7 +221,7 @@ def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
     made = features_workflow.make_word_vectors(work, path, dimensions)
     view = View(made)
     view.add_sentence(f"{made.words:,} words by {dimensions} numbers: {path}.")
-    view.add_sentence("The most frequent words, each with the words of the most similar vectors:")
+    view.add_sentence("The most frequent words with their nearest neighbours:")
     view.add_table((col.name("word"), col.text("nearest")), [(word, ", ".join(near)) for word, near in made.nearest.items()])
     request.report_rejects(work.rejects, made.documents, view)
     return view
@@ -229,29 +230,28 @@ def _vectors_made(work: RunContext, path: Path, dimensions: int) -> View:
 def _show_summary(figures: features_workflow.MatrixSummary, matrix: features_workflow.NamedFeatures, view: View) -> None:
 
     settings = matrix.space.settings
-    view.add_sentence(
-        f"{figures.documents:,} documents by {figures.terms:,} terms ({settings.weighting}): {figures.nonzeros:,} numbers other "
-        f"than 0, {percent(figures.density)} of all; {figures.bytes / 1e6:,.1f} MB in memory."
+    view.add_answer(
+        f"{figures.documents:,} documents by {figures.terms:,} terms ({settings.weighting}); {percent(figures.density)} of the "
+        f"{figures.documents * figures.terms:,} cells are not 0, {figures.bytes / 1e6:,.1f} MB in memory."
     )
     if matrix.from_sorter:
         view.add_sentence(f"The terms are the sorter's; {figures.distinct_terms:,} of them are in these documents.")
     else:
         view.add_sentence(
-            f"Of {figures.distinct_terms:,} distinct terms, {figures.seen_once:,} are in the corpus once. Left out: "
+            f"Distinct terms: {figures.distinct_terms:,}, of which {figures.seen_once:,} occur once. Left out: "
             f"{figures.too_rare:,} in fewer than {settings.in_at_least} documents, {figures.too_common:,} in more than "
-            f"{100 * settings.in_at_most:.3g} % of them, {figures.too_many:,} beyond the {settings.most_terms:,} allowed."
+            f"{100 * settings.in_at_most:.3g}%, {figures.too_many:,} beyond the limit of {settings.most_terms:,}."
         )
     if settings.hash_bits:
         terms = estimated_terms(figures.terms, settings.hash_bits)
         view.add_sentence(
             f"Terms are hashed into {1 << settings.hash_bits:,} columns: of about {terms:,.0f} terms, "
-            f"{percent(sharing(terms, settings.hash_bits))} share their column with another; the names are the most frequent "
-            "terms of each."
+            f"{percent(sharing(terms, settings.hash_bits))} share a column. Columns have the names of their most frequent terms."
         )
     if matrix.with_vectors is not None:
-        view.add_sentence(f"{percent(1 - matrix.with_vectors)} of the words counted have no word vector.")
+        view.add_sentence(f"Counted words without a word vector: {percent(1 - matrix.with_vectors)}.")
     for value, documents in matrix.unseen.items():
-        view.add_warning(f"{documents:,} documents have {value}, which the sorter was not trained on; it counts as nothing.")
+        view.add_warning(f"{documents:,} documents have {value}, which the sorter was not trained on; it is ignored.")
     if figures.without_tokens:
         view.add_sentence(f"{figures.without_tokens:,} documents have no tokens at all.")
 
@@ -272,7 +272,7 @@ def _show_terms(rows: Sequence[features_workflow.TermRow], matrix: features_work
             col.number("idf", 1),
             col.number("mean weight", 4),
             col.number("largest weight", 3),
-            *([Column("mostly in", Kind.NAME, where=Shown.TERMINAL)] if labels else []),
+            *([Column("most in", Kind.NAME, where=Shown.TERMINAL)] if labels else []),
             *(Column(label, Kind.COUNT, where=Shown.PIPED) for label in labels),
         ),
         [

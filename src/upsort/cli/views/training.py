@@ -7,12 +7,12 @@ from typing import assert_never
 from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence, units_of
-from upsort.cli.rendering.view import View
-from upsort.cli.rendering.wording import interval, number, percent, shortened
+from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.wording import interval, number, percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
 from upsort.core.errors import listed
-from upsort.core.evaluation.intervals import wilson
+from upsort.core.evaluation.intervals import Rate, wilson
 from upsort.core.plan import Plan
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments
@@ -24,6 +24,7 @@ _SCARCE = 10  # documents of a label below which it is barely learned
 _RARE_SHARE = 0.01
 _TOO_SHALLOW = 0.7  # of its own documents, that a tree gets right
 _DOCUMENTS_A_LABEL = 30
+_NAMED = 4  # labels, in a warning
 _LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end of that on others
 
 
@@ -39,8 +40,9 @@ def run_train(options: TrainOptions, console: Console) -> Exit:
     if training.answers[0][1].stored is not None:
         _show_stored([sorter.stored for _, sorter in training.answers if sorter.stored is not None], view)
     if not console.as_json:
-        view.add_note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in training.seconds.items()) + ".")
-    view.add_sentence(f"Saved: {result.sorter} ({result.bytes / 1000:,.0f} kB). Judge it with: upsort evaluate")
+        with view.at(Detail.VERBOSE):
+            view.add_note("Time: " + ", ".join(f"{stage} {seconds:.1f} s" for stage, seconds in training.seconds.items()) + ".")
+    view.add_sentence(f"Saved: {result.sorter} ({result.bytes / 1000:,.0f} kB).")
     report_rejects(work.rejects, max(answer.documents for answer, _ in training.answers), view)
     if training.language:
         view.add_warning(training.language)
@@ -54,39 +56,49 @@ def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     trained = sorter.trained
     what = units_of(sorter.plan.columns.group)
     which = f"{sorter.answer}: trained" if sorter.answer else "Trained"
-    view.add_sentence(
+    rate = answer.held_out_accuracy
+    expected = f"; accuracy in a quick check: {percent(rate.value)} (95% interval {interval(rate)})" if rate is not None else ""
+    view.add_answer(
         f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} {what}, {len(sorter.space.terms):,} terms "
-        f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels."
+        f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels{expected}."
     )
-    if answer.too_common:
-        share = sorter.plan.features.in_at_most
-        view.add_sentence(f"Left out, being in more than {100 * share:.3g} % of the documents: {listed(answer.too_common, 8)}.")
-    if sorter.plan.classifier.penalty == "auto":
-        view.add_sentence(f"The penalty, chosen on folds of these documents, is {trained.penalty:.3g}.")
-    if trained.ended.iterations or trained.ended.passes:
-        made = f"made {trained.ended.passes} passes over the documents and " if trained.ended.passes else ""
-        view.add_sentence(
-            f"The optimiser {made}took {trained.ended.iterations} steps; the gradient is {trained.ended.optimality:.1e} of what "
-            f"it was at zero weights (asked for: {sorter.plan.classifier.tolerance:.1e})."
-        )
-    if sorter.calibration.kind != "none":
-        view.add_sentence(f"Probabilities are calibrated ({sorter.calibration.kind}) on folds of these documents.")
+    if rate is not None:
+        with view.at(Detail.FULL):
+            _show_check(answer, sorter, rate, view)
+    else:
+        view.add_sentence("To estimate its accuracy on new documents: upsort evaluate, or upsort cross-validate.")
     if trained.held_out.decided is not None:
         _show_bound(sorter, view)
-    own = f"It gets {percent(answer.training_accuracy.value)} of its own training {what} right"
-    if (rate := answer.held_out_accuracy) is not None:
-        groups = answer.held_out_groups or 0
-        grouped = sorter.plan.columns.group and groups != rate.of
-        noun = "documents" if what == "passages" and not answer.copies else "groups"
-        of_groups = f" of {groups:,} {noun}" if grouped else ""
-        view.add_sentence(
-            f"{own}, and {percent(rate.value)} ({interval(rate)}) of {number(rate.of)} {what}{of_groups} held out in a quick "
-            "check (by sorters of the same plan, trained on the rest)."
-        )
-        if answer.copies and not sorter.plan.judge.allow_copies:
-            view.add_sentence(f"{answer.copies:,} {what} copy another one; they are kept on one side in it.")
-    else:
-        view.add_sentence(f"{own}; that says little about new ones.")
+    with view.at(Detail.FULL):
+        if answer.too_common:
+            share = sorter.plan.features.in_at_most
+            view.add_sentence(f"Left out, in more than {100 * share:.3g}% of the documents: {listed(answer.too_common, 8)}.")
+    with view.at(Detail.VERBOSE):
+        if sorter.plan.classifier.penalty == "auto":
+            view.add_sentence(f"Penalty, chosen on folds of these documents: {trained.penalty:.3g}.")
+        if trained.ended.iterations or trained.ended.passes:
+            passes = f"{trained.ended.passes} passes over the documents, " if trained.ended.passes else ""
+            view.add_sentence(
+                f"Optimiser: {passes}{trained.ended.iterations} steps; relative gradient {trained.ended.optimality:.1e} "
+                f"(tolerance {sorter.plan.classifier.tolerance:.1e})."
+            )
+        if sorter.calibration.kind != "none":
+            view.add_sentence(f"Calibration of probabilities: {sorter.calibration.kind}, on folds of these documents.")
+        view.add_sentence(f"Accuracy on its training {what}: {percent(answer.training_accuracy.value)}.")
+
+
+def _show_check(answer: AnswerResult, sorter: TrainedSorter, rate: Rate, view: View) -> None:
+    """What the quick check was."""
+    what = units_of(sorter.plan.columns.group)
+    groups = answer.held_out_groups or 0
+    noun = "documents" if what == "passages" and not answer.copies else "groups"
+    of_groups = f" of {groups:,} {noun}" if sorter.plan.columns.group and groups != rate.of else ""
+    view.add_sentence(
+        f"Quick check: {number(rate.right)} of {number(rate.of)} {what}{of_groups} right, each judged by a sorter of the "
+        "same plan trained on the rest."
+    )
+    if answer.copies and not sorter.plan.judge.allow_copies:
+        view.add_sentence(f"{answer.copies:,} {what} copy another one; duplicates stay on the same side.")
 
 
 def _show_stored(stored: Sequence[StoredDocuments], view: View) -> None:
@@ -95,8 +107,7 @@ def _show_stored(stored: Sequence[StoredDocuments], view: View) -> None:
     all_stored = all(documents.is_complete for documents in stored)
     some = "" if all_stored else f", a sample of {stored[0].documents:,} of them,"
     view.add_sentence(
-        f"To be extended with, it keeps how often each term is in each of its documents{some} ({size / 1000:,.0f} kB), but "
-        "not their text."
+        f"For upsort extend it keeps the term counts of its documents{some} ({size / 1000:,.0f} kB), but not their text."
     )
 
 
@@ -107,23 +118,21 @@ def _show_bound(sorter: TrainedSorter, view: View) -> None:
     covered, rate = wilson(decided, held_out.documents), wilson(right, decided)
     view.add_sentence(
         f"Undecided below {decide.undecided_below:.4g}: on folds of these documents {percent(covered.value)} "
-        f"({interval(covered)}) are decided, and {percent(rate.value)} ({interval(rate)}) of those are right."
+        f"({interval(covered)}) are decided, of which {percent(rate.value)} ({interval(rate)}) are right."
     )
     if (rate.value or 0.0) < decide.decided_accuracy:
         view.add_warning(
-            f"no bound makes {percent(decide.decided_accuracy)} of the decided documents right on the folds; this is the one "
-            "that makes most of them right."
+            f"no bound makes {percent(decide.decided_accuracy)} of the decided documents right on the folds; this one comes "
+            "closest."
         )
 
 
 def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     trained = sorter.trained
     if answer.without_tokens:
-        view.add_warning(
-            f"Documents without a token after cleaning: {answer.without_tokens:,}; they teach nothing but their label."
-        )
+        view.add_warning(f"documents without a token after cleaning: {answer.without_tokens:,}; only their label counts.")
     if trained.ended.uncompiled:
-        view.add_warning("numba cannot be loaded, so that training took several times as long as it needs: pip install numba.")
+        view.add_warning("numba cannot be loaded, which makes training several times slower: pip install numba.")
     if not trained.ended.reached:
         view.add_warning(
             f"training stopped after {trained.ended.iterations} steps at {trained.ended.optimality:.1e} of the first gradient, "
@@ -131,44 +140,41 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
         )
     if sorter.plan.decide.decided_accuracy and trained.held_out.decided is None:
         view.add_warning(
-            "no bound was chosen for decide.decided_accuracy: too few documents that do not belong together to deal to folds. "
-            "None is left undecided."
+            "no bound was chosen for decide.decided_accuracy: too few independent documents for folds. None is left undecided."
         )
     gets, depth = answer.training_accuracy.value, sorter.plan.classifier.depth
     if family(sorter.plan.classifier).questions is not None and gets is not None and gets < _TOO_SHALLOW:
         view.add_warning(
-            f"it gets only {percent(gets)} of its own documents right: {depth} questions (classifier.depth) are too few for "
-            f"{len(sorter.labels)} labels. Try a larger one."
+            f"accuracy on its training documents is only {percent(gets)}: {depth} questions (classifier.depth) are too few for "
+            f"{len(sorter.labels)} labels. Increase it."
         )
     counts = answer.labels
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
-        view.add_warning(
-            f"fewer than {_SCARCE} training documents: {', '.join(scarce[:8])}; that is too few to learn such labels reliably."
-        )
+        view.add_warning(f"fewer than {_SCARCE} training documents, too few to learn reliably: {listed(scarce, _NAMED)}.")
     rare = [shortened(label, 40) for label, count in counts.items() if _SCARCE <= count < _RARE_SHARE * trained.documents]
     if rare:
         view.add_warning(
-            f"under 1 % of the documents: {', '.join(rare[:8])}; few documents are sorted as such labels. "
-            "classifier.label_weights=even gives them more room."
+            f"rare labels, under 1% of the documents: {listed(rare, _NAMED)}. To find more of them: "
+            "--set classifier.label_weights=even"
         )
     if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
         view.add_warning(
-            f"{trained.documents:,} documents are few for {len(counts)} labels; a label needs about {_DOCUMENTS_A_LABEL}."
+            f"{trained.documents:,} documents are few for {len(counts)} labels: a label needs about {_DOCUMENTS_A_LABEL}."
         )
     held_out, own = answer.held_out_accuracy, answer.training_accuracy
     if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
         view.add_warning(
-            f"it knows its own documents much better than others ({percent(own.value)} against {percent(held_out.value)}): "
-            f"it has memorised them. More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
+            f"the model has memorised its training documents ({percent(own.value)} right, {percent(held_out.value)} of others). "
+            f"More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
         )
 
 
 _METHOD_SENTENCES = {
-    "counts": "Its counts are those of training on all documents",
+    "counts": "The counts are those of training on all documents",
     "everything": "Trained anew on all documents",
-    "kept": "Trained anew on all documents, the earlier ones by their stored counts, which are enough",
-    "sample": "Trained anew on the new documents and those that it kept of the earlier ones, which count for all of them",
+    "kept": "Trained anew on all documents, the earlier ones by their stored counts",
+    "sample": "Trained anew on the new documents and the sorter's sample of the earlier ones, weighted to represent all of them",
 }
 
 
@@ -180,14 +186,12 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
     with run_context(options, console, inputs, Plan(), output) as work:
         result, sorters = extend(Path(options.sorter), work, older, output)
     view = View(result)
-    view.add_sentence(f"{_METHOD_SENTENCES[result.way]}: {result.documents:,} documents now, {result.added:,} more than before.")
-    view.add_sentence(f"Terms: {result.new_terms:,} new ones within the bounds, {result.lost_terms:,} no longer within them.")
+    view.add_answer(f"Extended with {result.added:,} documents to {result.documents:,}. {_METHOD_SENTENCES[result.way]}.")
+    view.add_sentence(f"Terms: {result.new_terms:,} new, {result.lost_terms:,} now outside the bounds.")
     if result.new_labels:
-        view.add_sentence(f"New labels: {listed(result.new_labels)}.")
+        view.add_sentence(f"New labels: {listed(result.new_labels, 8)}.")
     if sorters[0].plan.features.vectors_file:
-        view.add_sentence(
-            "Words that the sorter did not have have no vector: it holds those of its own words, and names no file of others."
-        )
+        view.add_sentence("Words that are new to the sorter have no vector: it only holds vectors of its own words.")
     for line in _of_probabilities(result.way, sorters[0]):
         view.add_sentence(line)
     for added in result.answers:
@@ -201,14 +205,14 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
 def _show_added(added: ExtendedAnswer, view: View) -> None:
     """How well the new documents were known, and the accuracy on either kind now."""
     which = f"{added.answer}: " if added.answer else ""
-    unknown = f"; {percent(added.unknown_share)} of their words were unknown to it" if added.unknown_share is not None else ""
+    unknown = f"; {percent(added.unknown_share)} of their words were unknown" if added.unknown_share is not None else ""
     before = added.new_right_before
-    view.add_sentence(f"{which}Of the new documents it got {percent(before.value)} ({interval(before)}) right before{unknown}.")
+    view.add_sentence(f"{which}Accuracy on the new documents before: {percent(before.value)} ({interval(before)}){unknown}.")
     older, newer = added.held_out_older, added.held_out_new
     if older is not None and newer is not None and older.of and newer.of:
         view.add_sentence(
-            f"{which}By folds it now gets {percent(newer.value)} ({interval(newer)}) of the new ones right, and "
-            f"{percent(older.value)} ({interval(older)}) of the older ones."
+            f"{which}Accuracy on folds now: {percent(newer.value)} ({interval(newer)}) on the new documents, "
+            f"{percent(older.value)} ({interval(older)}) on the earlier ones."
         )
 
 
@@ -219,16 +223,14 @@ def _of_probabilities(way: Way, sorter: TrainedSorter) -> list[str]:
     by_scores = sorter.decision is None and decide.rank_by == "scores" and not decide.undecided_below
     match way:
         case "counts" if calibrated and by_scores:
-            return ["So are its labels; its probabilities are calibrated as before. Train on everything to calibrate them anew."]
+            return ["So are the labels; probabilities keep their calibration. Train on all documents to calibrate them anew."]
         case "counts" if calibrated:
-            return [
-                "Its labels follow probabilities, which are calibrated as before. Train on everything to calibrate them anew."
-            ]
+            return ["Labels follow probabilities, which keep their calibration. Train on all documents to calibrate them anew."]
         case "counts":
-            return ["So are its labels and probabilities."]
+            return ["So are the labels and probabilities."]
         case "everything" | "kept":
-            return ["It is what training on all of them gives."] if way == "kept" else []
+            return ["The result equals training on all of them."] if way == "kept" else []
         case "sample":
-            return ["Which terms are within the bounds, and how probable labels are, rests on the documents at hand."]
+            return ["Term bounds and label priors are estimated from the documents at hand."]
         case _:
             assert_never(way)

@@ -9,7 +9,7 @@ from upsort.cli.commands.reading import TrendOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence
-from upsort.cli.rendering.view import View
+from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import duplicates_sentences, percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context
 from upsort.core.errors import UsageProblem
@@ -41,34 +41,37 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
             "written": str(written) if written else None,
         }
     )
+    answer = f"Accuracy with {last.documents:,} training documents: {percent(last.held_out)}"
+    if twice is not None:
+        view.add_answer(
+            f"{answer}; expected with {2 * last.documents:,}: {100 * twice[0]:.1f}–{100 * twice[1]:.1f}% (95% prediction "
+            "interval)."
+        )
+    else:
+        view.add_answer(f"{answer}; too few points to predict the effect of more.")
+    gap = last.training - last.held_out
+    if gap > _LARGE_GAP:
+        view.add_sentence(
+            f"Accuracy on the training documents: {percent(last.training)}. More documents, "
+            f"{restraint_sentence(work.plan.classifier)}fewer terms can close the gap of {100 * gap:.1f} points."
+        )
+    view.add_sentence()
     view.add_table(
         (
             col.count("documents"),
-            col.share("accuracy held out"),
-            col.share("lowest fold", 1),
-            col.share("highest fold", 1),
-            col.share("on its training part"),
+            col.share("accuracy"),
+            col.share("lowest fold", 7),
+            col.share("highest fold", 7),
+            col.share("on training documents"),
         ),
         [
             (point.documents, *map(percent, (point.held_out, point.lowest, point.highest, point.training)))
             for point in result.points
         ],
     )
-    for line in duplicates_sentences(result.duplicates, work.plan):
-        view.add_sentence(line)
-    if twice is not None:
-        view.add_sentence(
-            f"Trained on twice as many, {2 * last.documents:,} documents of the same kind, it is expected to be right for "
-            f"{100 * twice[0]:.1f} to {100 * twice[1]:.1f} % (95 % prediction interval; now {percent(last.held_out)})."
-        )
-    else:
-        view.add_sentence("There are too few points for a curve that says what more documents would give.")
-    gap = last.training - last.held_out
-    if gap > _LARGE_GAP:
-        view.add_sentence(
-            f"On its training documents it gets {percent(last.training)}: the gap of {100 * gap:.1f} points is what more "
-            f"documents, {restraint_sentence(work.plan.classifier)}fewer terms can close."
-        )
+    with view.at(Detail.FULL):
+        for line in duplicates_sentences(result.duplicates, work.plan):
+            view.add_sentence(line)
     if written:
         view.add_sentence(f"Written: {written}.")
     report_rejects(work.rejects, result.labelled, view)
@@ -80,7 +83,10 @@ _LARGE_GAP = 0.03
 
 
 _MOST_COLUMNS = 10
+_BRIEF_COLUMNS = 5
 _MOST_SENTENCES = 6
+_BRIEF_SENTENCES = 3
+_BRIEF_PERIODS = 12
 
 
 def run_trend(options: TrendOptions, console: Console) -> Exit:
@@ -109,21 +115,30 @@ def run_trend(options: TrendOptions, console: Console) -> Exit:
 
 def _show(result: TrendResult, shares: bool, view: View) -> None:
     labels = list(next(iter(result.periods.values())))
-    shown = labels[:_MOST_COLUMNS]
-    kind = col.share if shares else col.count  # of little room the most common labels get most
-    columns = [col.name(result.by), col.count("all"), *(kind(label, max(0, at - 1)) for at, label in enumerate(shown))]
-    rows = []
-    for name, rates in result.periods.items():
-        cells = [percent(rates[label].value) if shares else int(rates[label].right or 0) for label in shown]
-        rows.append((name, int(rates[labels[0]].of or 0), *cells))
-    view.add_table(columns, rows)
-    if len(labels) > len(shown):
-        view.add_sentence(f"{len(labels) - len(shown)} further labels are in the table that -o writes.")
-    for deviation in result.standing_out[:_MOST_SENTENCES]:
-        more = "more" if deviation.z > 0 else "less"
-        view.add_sentence(
-            f"{deviation.period}: {more} {deviation.label} than otherwise: {percent(deviation.here)} ({deviation.documents:,}) "
-            f"against {percent(deviation.elsewhere)}."
-        )
-    if not result.standing_out:
-        view.add_sentence("No label stands out anywhere by more than chance explains.")
+    stands_out = f"{len(result.standing_out):,} times a label is more or less frequent than chance explains"
+    view.add_answer(
+        f"{result.documents:,} documents, {len(labels):,} labels, {len(result.periods):,} values of {result.by!r}; "
+        f"{stands_out if result.standing_out else 'no label stands out by more than chance explains'}."
+    )
+    for detail, most in ((Detail.BRIEF, _BRIEF_SENTENCES), (Detail.FULL, _MOST_SENTENCES)):
+        with view.at(detail):
+            for deviation in result.standing_out[:most]:
+                more = "more" if deviation.z > 0 else "less"
+                view.add_sentence(
+                    f"• {deviation.period}: {deviation.label} {more} frequent than otherwise, {percent(deviation.here)} "
+                    f"({deviation.documents:,}) against {percent(deviation.elsewhere)}."
+                )
+    view.add_sentence()
+    for detail, most, last in ((Detail.BRIEF, _BRIEF_COLUMNS, _BRIEF_PERIODS), (Detail.FULL, _MOST_COLUMNS, len(result.periods))):
+        shown = labels[:most]
+        columns = [col.name(result.by), col.count("all"), *((col.share if shares else col.count)(label) for label in shown)]
+        rows = []
+        for name, rates in list(result.periods.items())[-last:]:
+            cells = [percent(rates[label].value) if shares else int(rates[label].right or 0) for label in shown]
+            rows.append((name, int(rates[labels[0]].of or 0), *cells))
+        with view.at(detail):
+            view.add_table(columns, rows)
+    if len(labels) > _BRIEF_COLUMNS or len(result.periods) > _BRIEF_PERIODS:
+        view.more["more labels and periods"] = None
+    if len(labels) > _MOST_COLUMNS:
+        view.add_sentence(f"All {len(labels):,} labels: -o trend.csv")

@@ -1,7 +1,7 @@
 """Counts of labels over time, or by the values of a column, and which of them stand out.
 
 A label stands out in a period when its share there is further from its share in all other periods than chance explains: the z
-value of the difference of two proportions (pooled; Fleiss, Levin & Paik 2003, section 3.2) is beyond the normal bound for a 1 %
+value of the difference of two proportions (pooled; Fleiss, Levin & Paik 2003, section 3.2) is beyond the normal bound for a 1%
 risk, divided by the number of comparisons (Bonferroni).
 
 Whether new documents are like those that a sorter was trained on: its known words, the labels it gives, their lengths.

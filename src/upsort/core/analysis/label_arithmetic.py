@@ -42,8 +42,8 @@ def written(addends: Sequence[Sequence[float]], totals: Sequence[float], digits:
 
 @record(frozen=True)
 class ContributionSum:
-    """What adds up to the scores of some labels: what they begin with, the strongest pulls one by one, the rest together. names:
-    of the rows. pulls: those of a row, None where it is no single one. sums: (rows, labels)."""
+    """What adds up to the scores of some labels: the strongest pulls one by one, the rest together, and what scores begin with.
+    names: of the rows. pulls: those of a row, None where it is no single one. sums: (rows, labels)."""
 
     names: list[str]
     pulls: list[Contribution | None]
@@ -52,22 +52,23 @@ class ContributionSum:
 
 def sum_of_pulls(sums: Additive, scores: Floats, labels: Sequence[int], top: int, digits: int) -> ContributionSum:
     """The sum for the label numbers `labels`: one, or two of which one stands against the other. scores: (k,). top: how many
-    pulls have a row of their own, those that say most for or against the first label."""
+    pulls have a row of their own, those that say most for or against the first label, strongest first."""
 
     def says(support: Contribution) -> float:
         return abs(float(support.pulls[labels[0]] - (support.pulls[labels[1]] if len(labels) > 1 else 0.0)))
 
-    strongest = {id(contribution) for contribution in sorted(sums.pulls, key=says, reverse=True)[:top]}
-    shown = [contribution for contribution in sums.pulls if id(contribution) in strongest]
-    rest = [contribution for contribution in sums.pulls if id(contribution) not in strongest]
-    names = [*(name for name, _ in sums.begins), *(contribution.term for contribution in shown)]
-    addends = [[float(values[label]) for label in labels] for _, values in sums.begins]
-    addends += [[float(contribution.pulls[label]) for label in labels] for contribution in shown]
-    pulls: list[Contribution | None] = [*(None for _ in sums.begins), *shown]
+    ordered = sorted(sums.pulls, key=says, reverse=True)
+    shown, rest = ordered[:top], ordered[top:]
+    names = [contribution.term for contribution in shown]
+    addends = [[float(contribution.pulls[label]) for label in labels] for contribution in shown]
+    pulls: list[Contribution | None] = [*shown]
     if rest:
         names.append("1 other" if len(rest) == 1 else f"{len(rest)} others")
         addends.append([sum(float(contribution.pulls[label]) for contribution in rest) for label in labels])
         pulls.append(None)
+    names += [name for name, _ in sums.begins]
+    addends += [[float(values[label]) for label in labels] for _, values in sums.begins]
+    pulls += [None for _ in sums.begins]
     return ContributionSum(names, pulls, written(addends, [float(scores[label]) for label in labels], digits))
 
 

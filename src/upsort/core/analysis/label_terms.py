@@ -219,7 +219,7 @@ def associations(counts: TermCounts, way: str) -> Floats:
 
 @record(frozen=True, kw_only=True)
 class FrequencyRatio:
-    """In how many documents of two labels a term is. ratio: of the shares, with its 95 % interval; None where it is in none of
+    """In how many documents of two labels a term is. ratio: of the shares, with its 95% interval; None where it is in none of
     the other's."""
 
     documents: int

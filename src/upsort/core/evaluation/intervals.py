@@ -83,14 +83,14 @@ class Sample:
         return [np.sort(order[start :: self.repeats]) for start in range(self.repeats)]
 
 
-Z_95 = 1.959963984540054  # the 97.5 % point of the standard normal distribution
+Z_95 = 1.959963984540054  # the 97.5% point of the standard normal distribution
 
 FEW = 10
 """Documents of a label, below which a measure of that label gets no interval by linearisation."""
 
 
 class Rate(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A measured value with its 95 % interval. None where it is not defined (nothing to divide by); only the ends are None where
+    """A measured value with its 95% interval. None where it is not defined (nothing to divide by); only the ends are None where
     too few documents bear on it.
 
     right, of: the counts behind it, where it is a share of documents; means over the repeats where there are any. documents: how
@@ -108,7 +108,7 @@ UNKNOWN = Rate(value=None, low=None, high=None)
 
 
 def wilson(right: float, of: float, effective: float | None = None) -> Rate:
-    """The share right / of with its 95 % score interval (E. B. Wilson 1927, JASA 22, p. 209).
+    """The share right / of with its 95% score interval (E. B. Wilson 1927, JASA 22, p. 209).
 
     effective: how many independent documents carry as much information, where they are fewer than `of`."""
     if of == 0:
@@ -134,7 +134,7 @@ def score_interval(value: float, effective: float, quantile: float = Z_95) -> tu
 
 
 def student(degrees: float) -> float:
-    """The 97.5 % point of Student's t; that of one degree of freedom where there are fewer."""
+    """The 97.5% point of Student's t; that of one degree of freedom where there are fewer."""
     return student_quantile(max(degrees, 1.0), 0.975) if degrees < 1e6 else Z_95
 
 

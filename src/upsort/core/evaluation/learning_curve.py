@@ -59,7 +59,7 @@ class LearningCurve:
         return self.curve.at(documents)
 
     def between(self, documents: float) -> tuple[float, float]:
-        """The 95 % prediction interval of the accuracy that so many documents will be found to give, on as many others as these
+        """The 95% prediction interval of the accuracy that so many documents will be found to give, on as many others as these
         were judged on."""
         values = self.drawn[:, 0] - self.drawn[:, 1] * documents ** -self.drawn[:, 2]
         share = np.clip(values, 0.0, 1.0)

@@ -151,7 +151,6 @@ MEASURES: dict[str, Measure] = {
             name="own label among the two most probable",
             summary="the share of documents whose own label is among the two most probable, of more than two",
             of=_probable(lambda measures: measures.top2 if len(measures.areas.labels) > 2 else None),
-            leading=True,
         ),
         Measure(
             key="roc_area",
@@ -174,7 +173,6 @@ MEASURES: dict[str, Measure] = {
             of=_probable(lambda measures: measures.log_loss),
             unit=Unit.NUMBER,
             more_is_better=False,
-            leading=True,
         ),
         Measure(
             key="brier",

@@ -44,7 +44,7 @@ class Suspects:
 
     @property
     def expected(self) -> Rate:
-        """How many of them are wrong, with a 95 % interval."""
+        """How many of them are wrong, with a 95% interval."""
         return expected_wrong(self.wrong)
 
 
@@ -123,7 +123,7 @@ def find_wrong_sets(own: Bools, predictions: Sequence[Floats], most: int | None 
 
 
 def expected_wrong(wrong: Floats) -> Rate:
-    """How many of a list are wrong, with a 95 % interval. wrong: the probability of each."""
+    """How many of a list are wrong, with a 95% interval. wrong: the probability of each."""
     value, half = float(wrong.sum()), Z_95 * sqrt(float((wrong * (1.0 - wrong)).sum()))
     return Rate(value=value, low=max(value - half, 0.0), high=min(value + half, float(wrong.size)))
 

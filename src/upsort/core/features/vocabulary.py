@@ -197,7 +197,7 @@ def chosen_terms(
         raise DataProblem(
             f"No term is left of the {int(seen.sum()) + statistics.left_out:,} in {documents:,} documents: "
             f"{int((seen & rare).sum()) + statistics.left_out:,} are in fewer than {settings.in_at_least} documents, "
-            f"{int((seen & common).sum())} in more than {100 * settings.in_at_most:.3g} % of them.",
+            f"{int((seen & common).sum())} in more than {100 * settings.in_at_most:.3g}% of them.",
             "Lower features.in_at_least, raise features.in_at_most, or give more documents.",
         )
     if settings.most_terms and columns.size > settings.most_terms and not vocabulary and ranked:

@@ -45,7 +45,7 @@ _OVERHEAD = 64  # numbers that a training keeps of a document beside those of it
 
 _FALLING = 3
 _LOOSE = 1e-3
-"""The tolerance that is enough to choose a penalty: on real counts (docs/scaling.md) the documents right were within 0.1 % of
+"""The tolerance that is enough to choose a penalty: on real counts (docs/scaling.md) the documents right were within 0.1% of
 those to 1e-4, but for the smallest penalty of svm, and the penalty chosen was the same."""
 
 

@@ -60,12 +60,19 @@ def sum_table(
     rows = []
     for name, pull, values in zip(label_sum.names, label_sum.pulls, label_sum.sums.rows.tolist(), strict=True):
         about = (name_of(pull), _times(pull), f"{pull.value:.{DIGITS}f}") if pull is not None else (name, "", "")
-        rows.append([*about, *map(signed, values)])
+        rows.append([*about, *_with_difference(values)])
     if not label_sum.sums.is_exact:
-        rows.append(["rounding", "", "", *(signed(value) if value else "" for value in label_sum.sums.rounding.tolist())])
-    rows.append(["score", "", "", *map(signed, label_sum.sums.total.tolist())])
-    heads = ["term", "times", "value", *(sorter.labels[label] for label in labels)]
+        rows.append(["rounding", "", "", *_with_difference(label_sum.sums.rounding.tolist())])
+    rows.append(["score", "", "", *_with_difference(label_sum.sums.total.tolist())])
+    difference = ["difference"] if len(labels) > 1 else []
+    heads = ["term", "times", "value", *difference, *(sorter.labels[label] for label in labels)]
     return FormattedTable(heads=heads, rows=rows), label_sum.sums.is_exact
+
+
+def _with_difference(values: Sequence[float]) -> list[str]:
+    """The rounded addends of one or two labels; of two, their difference first."""
+    difference = [signed(values[0] - values[1])] if len(values) > 1 else []
+    return [*difference, *(signed(value) if value else f"{0:.{DIGITS}f}" for value in values)]
 
 
 def name_of(pull: Contribution) -> str:
@@ -134,7 +141,7 @@ def labels_table(sorter: TrainedSorter, explanation: Explanation) -> FormattedTa
 
 def in_percent(value: float) -> str:
     """A probability."""
-    return f"{100 * value:.1f} %"
+    return f"{100 * value:.1f}%"
 
 
 @record(frozen=True)
