@@ -117,7 +117,7 @@ def test_a_command_shows_what_its_case_says(path: Path, folder: Path, request: p
     for view in views:
         everything = in_form("terminal 1000", [view], "", "")
         quoted = {
-            line for part in view.parts if isinstance(part, Sentence) and not part.wrapped for line in part.text.split("\n")
+            line for _, part in view.parts if isinstance(part, Sentence) and not part.wrapped for line in part.text.split("\n")
         }
         for width in WIDTHS:
             shown = in_form(f"terminal {width}", [view], "", "")

@@ -82,7 +82,7 @@ def test_an_explanation_says_what_score_says(program: Program, table: Path, kind
                 assert round(probability, 6) == row[f"{begin}probability: {label}"]
             adds_up(found, kind)
             if row is scored[0]:
-                shown = program(*asked, *([f"--answer={answer}"] if answer else []), folder=table).out
+                shown = program(*asked, *([f"--answer={answer}"] if answer else []), "--full", folder=table).out
                 everything_shown_is_held(shown, found)
 
 
@@ -168,13 +168,13 @@ def test_columns_are_shown_with_their_value(program: Program, table: Path, tmp_p
 def test_each_label_of_a_set_stands_against_its_threshold(program: Program, table: Path, tmp_path: Path) -> None:
     sorter = tmp_path / "b.sorter"
     program("train", "t.csv", *options("sets"), "-o", sorter, folder=table)
-    out = program("explain", sorter, "moss pond fern", folder=table).out
-    assert "wet: each label is decided by itself, by its own threshold." in out.splitlines()[0]
+    out = program("explain", sorter, "moss pond fern", "--full", folder=table).out
+    assert "wet; each label is decided by its own threshold." in out.splitlines()[0]
     assert "for wet, ╌ against wet" in out and "given from" in out
     none = program("explain", sorter, "sand zorp moss oak", folder=table).out.splitlines()[0]
     found = program("explain", sorter, "sand zorp moss oak", "--json", folder=table).json
     if not found["labels"]:
-        assert none.startswith("No label: none reaches its threshold; nearest is ")
+        assert none.startswith("No label reaches its threshold; nearest: ")
 
 
 def test_a_voter_is_found_among_the_tables(program: Program, table: Path, tmp_path: Path) -> None:
@@ -203,7 +203,7 @@ def test_a_text_of_unknown_words_gets_a_remark_everywhere(program: Program, tabl
     (tmp_path / "z.csv").write_text("text\nzorp\nmoss\n\n")
     scored = program("score", sorter, tmp_path / "z.csv", "--json")
     assert [row["sorted_remark"] for row in scored.json] == [said, ""]
-    assert scored.json[0]["sorted_label"] == "dry" and "1 document holds no word that the sorter knows" in scored.err
+    assert scored.json[0]["sorted_label"] == "dry" and "1 document contains no word that the sorter knows" in scored.err
     # A text that is empty gets no answer anywhere.
     assert "no text" in program("explain", sorter, " ", code=1).err
     assert program("ask", sorter, given=b"\n").out == "\t\tno text\n"

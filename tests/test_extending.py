@@ -131,7 +131,7 @@ def test_of_many_documents_a_sample_stands_for_all(program: Program, tables: Pat
     found = program("extend", "a.sorter", "more.csv", "-o", "b.sorter", "--json").json
     assert found["way"] == "sample" and found["documents"] == 110
     assert kept(tables / "b.sorter").documents <= 32 and kept(tables / "b.sorter").represents.sum() == 110
-    assert "count for all of them" in program("extend", "a.sorter", "more.csv", "-o", "c.sorter").out
+    assert "weighted to represent all of them" in program("extend", "a.sorter", "more.csv", "-o", "c.sorter").out
 
 
 def test_a_sample_of_a_sample_is_one_of_all(program: Program, tables: Path) -> None:

@@ -376,7 +376,7 @@ class TestColumns:
         columns, told = guessed_columns(("id", "body", "kind of", "where"), rows, Columns(), "needed")
         assert (columns.text, columns.label, columns.id) == (("body",), "where", "id")
         assert len(told) == 1
-        assert "the text is taken from column 'body' (--text), the label from column 'where' (--label)" in told[0]
+        assert "text 'body' (--text), label 'where' (--label)" in told[0]
 
     def test_no_label_is_looked_for_where_none_is_used(self) -> None:
         columns, _ = guessed_columns(("text", "label"), [["fern", "a"], ["moss", "b"]] * 5, Columns(), "not used")

@@ -84,8 +84,8 @@ def table(path: Path, texts: list[str]) -> None:
 def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) -> None:
     table(tmp_path / "t.csv", [*LETTERS["de"], *stretches("de", 9), *LETTERS["fr"][:3]])
     run = program("survey", "t.csv", "--label=bench")
-    assert run.out.splitlines()[0].endswith("German, it seems: clean.language=de.")
-    assert "In another language, French it seems: 3 (such as line 1" in run.out
+    assert run.out.splitlines()[0].endswith("Detected language: German.")
+    assert "in another language, French it seems (line 1" in run.out
     assert "the texts are German, it seems" in program("train", "t.csv", "--label=bench", "-o", "t.sorter").err
     assert "clean.language=de" in program("plan", "t.csv", "--label=bench").out
     run = program("train", "t.csv", "--label=bench", "-o", "t.sorter")
@@ -93,16 +93,16 @@ def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) 
 
 
 def test_a_table_in_many_languages_says_so(program: Program, demo: Path) -> None:
-    run = program("survey", demo / PARTNERS, "--text=message", "--label=topic")
+    run = program("survey", demo / PARTNERS, "--text=message", "--label=topic", "--full")
     first = run.out.splitlines()[0]
-    assert "In several languages, it seems: " in first
+    assert "Detected languages: " in first
     assert all(f"{name} 10" in first for name in ("English", "German", "Portuguese", "Russian", "Turkish", "Swedish"))
     assert "another language" not in run.out
 
 
 def test_what_has_no_spaces_is_cut_into_letters(tmp_path: Path, program: Program) -> None:
     table(tmp_path / "t.csv", ["葉が丸まっています", "水やりはどのくらいですか", "土が重いのですが", "虫がいます"] * 3)
-    assert "terms of letters serve better" in program("survey", "t.csv", "--label=bench").out
+    assert "use n-grams of letters" in program("survey", "t.csv", "--label=bench").out
     program("plan", "t.csv", "--label=bench")
     plan = tomllib.loads(Path("upsort.toml").read_text())
     assert (plan["clean"]["language"], plan["features"]["units"]) == ("ja", "letters")

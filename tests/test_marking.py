@@ -32,7 +32,7 @@ def words_of(text: str, leanings: dict[str, float]) -> Text:
 
 
 def lines(text: Text, width: int = 80) -> list[str]:
-    return marked(text, legend("for pests", "for diseases"), width).split("\n")  # type: ignore[arg-type]
+    return marked(text, legend("for pests", "for diseases"), 0, width).split("\n")  # type: ignore[arg-type]
 
 
 def test_marks_stand_under_their_words() -> None:
@@ -86,7 +86,7 @@ def test_explaining_marks_words_for_the_label_against_the_next(program: Program,
     program("train", "t.csv", "--text=text", "--label=label", "--no-check", "-o", "s.sorter")
     out = program("explain", "s.sorter", "aphid aphid slug with some mould").out.split("\n")
     at = out.index("aphid aphid slug with some mould")
-    assert out[at - 2].startswith("pests, with probability") and "next diseases" in out[at - 2]
+    assert out[at - 1].startswith("pests, probability") and "next: diseases" in out[at - 1]
     marks = out[at + 1]
     assert set(marks[:5]) <= set("▁▃▅▇") and set(marks[-5:]) == {"╌"} and marks[17:21] == "····"
     assert out[at + 2] == "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · not known"

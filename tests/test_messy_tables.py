@@ -73,8 +73,8 @@ def test_columns_by_number_without_a_header(program: Program, tmp_path: Path) ->
 
 def test_columns_nobody_named_are_guessed_and_told(program: Program, few: Path) -> None:
     found = program("train", few / "letters-2024.csv", "--no-check", "-o", "a.sorter")
-    assert "the text is taken from column 'message'" in found.err
-    assert "the label from column 'topic'" in found.err
+    assert "text 'message' (--text)" in found.err
+    assert "label 'topic' (--label)" in found.err
 
 
 def test_huge_cells_nul_bytes_and_lone_marks_pass(program: Program, tmp_path: Path) -> None:
@@ -91,4 +91,4 @@ def test_of_a_document_without_words_is_said_what_the_answer_rests_on(program: P
     assert found.json[0]["sorted_unknown_share"] is None
     assert found.json[0]["sorted_label"] == "wet"
     assert found.json[0]["sorted_remark"] == "nothing known: the answer is the most common label"
-    assert "1 document holds no word at all; the basis of the answer is in the column sorted_remark" in found.err
+    assert "1 document contains no word at all; see the column sorted_remark" in found.err

@@ -163,8 +163,8 @@ def test_explaining_keys(program: Program) -> None:
     one = program("plan", "--explain", "classifier.nearest", "--json").json["keys"]
     assert [(key["key"], key["belongs_to"], bool(key["idle"])) for key in one] == [("classifier.nearest", ["neighbours"], True)]
     set_now = program("plan", "--explain", "judge.folds", "--set=judge.folds=9").out
-    assert "By default: 5; now: 9." in set_now
-    assert program("plan", "--explain", "features.in_at").out.count("It may be") == 2
+    assert "Default: 5; now: 9." in set_now
+    assert program("plan", "--explain", "features.in_at").out.count("Type: ") == 2
     assert "Nearest keys" in program("plan", "--explain", "folds2", code=2).err
     assert "has no meaning beside --check" in program("plan", "--explain", "judge", "--check", code=2).err
 
@@ -226,7 +226,7 @@ def test_candidates_may_be_written_either_way_and_are_counted(program: Program, 
         '[try.one]\n"features.lengths" = [1, 2]\n"classifier.kind" = "svm"\n[try.two.clean]\nsteps = ["stem", "lower"]\n'
     )
     told = program("plan", "--check", "--plan=p.toml")
-    assert "and so are its 2 tables of candidates" in told.err
+    assert "is valid, with its 2 tables of candidates" in told.out
     assert "stem stands before lower: words with capitals" in told.err
     assert program("plan", "--check", "--plan=p.toml", "--json").json["warnings"]
     rows = "".join(f"moss pond only{n},wet\nsand dune other{n},dry\n" for n in range(8))

@@ -93,8 +93,8 @@ def test_terms_say_what_the_sorter_goes_by(program: Program, few: Path) -> None:
     leaning = [term["value"] for term in labels["pests"]]
     assert leaning == sorted(leaning, reverse=True)
     tsv = program("terms", "desk.sorter", "--only", "soil").out.splitlines()
-    assert tsv[0].split("\t") == ["label", "term", "weight", "documents of the label", "other documents"]
-    assert len(tsv) == 11
+    assert tsv[1].split("\t") == ["label", "term", "weight", "documents of the label", "other documents"]
+    assert len(tsv) == 13 and tsv[0] == "Terms for 'soil', strongest first:"
 
 
 def test_survey_counts_what_is_there(program: Program, wet_and_dry: Path) -> None:

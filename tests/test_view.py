@@ -11,29 +11,29 @@ from hypothesis import strategies as st
 from rich.cells import cell_len
 
 from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.console import Console, escaped, without_controls
+from upsort.cli.rendering.console import Console, Style, escaped, styled, without_controls
 from upsort.cli.rendering.drawing import blocks, with_folded_intervals, with_numbered_columns, without, without_repeats, wrapped
-from upsort.cli.rendering.view import Bold, Column, Kind, Shown, Table, View, Zero
+from upsort.cli.rendering.view import Bold, Column, Detail, Kind, Shown, Table, View, Zero, shortened
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(
     columns=(col.name("label"), col.count("documents", 1), col.share("precision"), col.interval(), col.text("because of", 2)),
     rows=[
-        ["pests", "1,351", "90.3%", "82.6 to 94.8%", "aphids, greenfly and other small things that crawl"],
-        ["identification", "72", "98.4%", "91.7 to 99.7%", "what is this"],
+        ["pests", "1,351", "90.3%", "82.6–94.8%", "aphids, greenfly and other small things that crawl"],
+        ["identification", "72", "98.4%", "91.7–99.7%", "what is this"],
     ],
 )
 
 
 def shown(view: View, width: int = 0, as_json: bool = False) -> str:
-    console = Console(output=io.StringIO(), error=io.StringIO(), width=width, as_json=as_json)
+    console = Console(output=io.StringIO(), error=io.StringIO(), width=width, as_json=as_json, full=True)
     console.show(view)
     return console.output.getvalue()
 
 
 def view_of(table: Table) -> View:
     view = View()
-    view.parts.append(table)
+    view.parts.append((Detail.ALWAYS, table))
     return view
 
 
@@ -53,17 +53,16 @@ def test_an_indented_line_keeps_its_indent() -> None:
 
 def test_a_table_gives_up_room_step_by_step() -> None:
     wide = shown(view_of(LABELS), 200)
-    assert "82.6 to 94.8%" in wide and "Not shown" not in wide
+    assert "82.6–94.8%" in wide and "Not shown" not in wide
     at_80 = shown(view_of(LABELS), 80)
-    assert re.search(r"90\.3 %\s+82\.6 to 94\.8%", at_80), "intervals stay beside their rates while there is room"
-    folded_one = shown(view_of(LABELS), 66)
-    assert not re.search(r"90\.3 %\s+82\.6 to 94\.8%  ", folded_one.split("\n")[3])
-    assert "82.6 to 94.8%" in folded_one
+    assert re.search(r"90\.3%\s+82\.6–94\.8%", at_80), "intervals stay beside their rates while there is room"
+    folded_one = shown(view_of(LABELS), 63)
+    assert not re.search(r"90\.3%\s+82\.6–94\.8%", folded_one) and "82.6–94.8%" in folded_one
     without_reasons = shown(view_of(LABELS), 50)
     assert "Not shown: because of;" in without_reasons and "aphids" not in without_reasons
     without_counts = shown(view_of(LABELS), 38)
     assert "Not shown: documents, because of;" in without_counts.replace("\n  ", " ")
-    assert "1,351" not in without_counts and "identification" in without_counts and "91.7 to 99.7%" in without_counts
+    assert "1,351" not in without_counts and "identification" in without_counts and "91.7–99.7%" in without_counts
     as_blocks = shown(view_of(LABELS), 24)
     assert "label: identification" in as_blocks and "documents 1,351" in as_blocks
     assert "90.3%" in as_blocks and "Not shown" not in as_blocks
@@ -78,8 +77,9 @@ OF_KIND = {
     Kind.COUNT: NUMBERS,
     Kind.SHARE: NUMBERS,
     Kind.NUMBER: NUMBERS,
-    Kind.INTERVAL: st.tuples(NUMBERS, NUMBERS).map(" to ".join),
+    Kind.INTERVAL: st.tuples(NUMBERS, NUMBERS).map("–".join),
     Kind.BAR: st.just(""),
+    Kind.QUOTE: SAID,
 }
 
 
@@ -87,7 +87,7 @@ OF_KIND = {
 def tables(draw: st.DrawFn) -> Table:
     kinds = [Kind.NAME, *draw(st.lists(st.sampled_from(list(Kind)), max_size=8))]
     head = st.lists(st.text("abcd", min_size=1, max_size=9), min_size=1, max_size=3).map(" ".join)
-    columns = [Column(draw(head), kind, draw(st.integers(0, 3))) for kind in kinds]
+    columns = [Column(name=draw(head), kind=kind, spare=draw(st.integers(0, 8))) for kind in kinds]
     rows = draw(st.lists(st.tuples(*(OF_KIND[kind] for kind in kinds)), min_size=1, max_size=4))
     return Table(columns=columns, rows=[list(row) for row in rows])
 
@@ -103,7 +103,7 @@ def test_no_number_is_ever_cut(table: Table, width: int) -> None:
     places = [place for place, column in enumerate(table.columns) if column.kind in numbers]
     ends = [place for place, column in enumerate(table.columns) if column.kind is Kind.INTERVAL]
     cells = [row[place] for row in table.rows for place in (*places, *ends)]
-    assert found <= {number for cell in cells for number in cell.split(" to ")}
+    assert found <= {number for cell in cells for number in cell.split("–")}
     always = [place for place in places if not table.columns[place].spare]
     assert {row[place] for row in table.rows for place in always} <= found
 
@@ -120,7 +120,7 @@ def test_a_table_is_as_wide_as_it_needs_and_no_wider_than_it_may(table: Table, w
 def test_intervals_fold_under_what_they_are_of() -> None:
     table = with_folded_intervals(LABELS)
     assert [column.name for column in table.columns] == ["label", "documents", "precision", "because of"]
-    assert table.rows[0][2] == "90.3 %\n82.6 to 94.8%"
+    assert table.rows[0][2] == "90.3%\n82.6–94.8%"
 
 
 def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
@@ -131,7 +131,7 @@ def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
         square=True,
     )
     assert [column.name for column in with_numbered_columns(table).columns] == ["true", "1", "2", "3"]
-    assert "identification" in shown(view_of(table), 80).split("\n")[1]
+    assert "identification" in shown(view_of(table), 80).split("\n")[0]
     narrow = shown(view_of(table), 40)
     assert "1 identification" in narrow and "3 bookings" in narrow
 
@@ -139,7 +139,7 @@ def test_a_square_table_goes_by_numbers_where_its_names_do_not_fit() -> None:
 def test_a_zero_is_blank_on_a_terminal_and_a_number_elsewhere() -> None:
     view = View()
     view.add_table((col.name("true"), col.count("a"), col.count("of")), [["a", Bold("7"), Zero("0")]], square=True)
-    assert shown(view, 40).split("\n")[3].split() == ["a", "7"]
+    assert shown(view, 40).split("\n")[2].split() == ["a", "7"]
     console = Console(output=io.StringIO(), error=io.StringIO())
     console.show(view)
     assert console.output.getvalue() == "true\ta\tof\na\t7\t0\n"
@@ -163,7 +163,8 @@ def test_rows_that_belong_together_show_their_name_once_on_a_terminal() -> None:
 
 def test_what_is_for_terminals_or_for_programs_alone() -> None:
     table = Table(
-        columns=(col.name("label"), col.bar(), Column("exactly", Kind.NUMBER, where=Shown.PIPED)), rows=[["a", "███", "0.123"]]
+        columns=(col.name("label"), col.bar(), Column(name="exactly", kind=Kind.NUMBER, where=Shown.PIPED)),
+        rows=[["a", "███", "0.123"]],
     )
     assert "███" in shown(view_of(table), 80) and "0.123" not in shown(view_of(table), 80)
     assert shown(view_of(table)) == "label\texactly\na\t0.123\n"
@@ -172,6 +173,68 @@ def test_what_is_for_terminals_or_for_programs_alone() -> None:
     view.add_sentence("parse", Shown.PIPED)
     assert (shown(view, 80), shown(view)) == ("look\n", "parse\n")
     assert len(without(table, 1).columns) == 2
+
+
+def test_a_quote_has_a_line_of_its_own_cut_at_a_word() -> None:
+    text = "The leaves of the quince are curling and nobody knows why that should be in May"
+    table = Table(columns=(col.name("document"), col.quote()), rows=[["d1", text], ["d2", ""]])
+    assert shown(view_of(table), 50).split("\n")[2:] == ["  d1", "      The leaves of the quince are curling and…", "  d2", ""]
+    assert shown(view_of(table)).split("\n")[1] == f"d1\t{text}"
+    assert shortened("日本" * 20, 11, cell_len) == "日本日本日…"
+    assert shortened("a b c", 5) == "a b c" and shortened("word " * 9, 12) == "word word…"
+
+
+def test_full_shows_what_brief_leaves_out() -> None:
+    view = View()
+    view.add_answer("Three labels.")
+    with view.at(Detail.BRIEF):
+        view.add_sentence("briefly")
+    with view.at(Detail.FULL, "lengths"):
+        view.add_sentence("at length")
+    with view.at(Detail.VERBOSE):
+        view.add_sentence("in 3 steps")
+    view.add_table((col.name("label"), col.count("terms", full=True)), [["a", 1], ["b", 2], ["c", 3]], brief=(2, "labels"))
+    brief = Console(output=io.StringIO(), error=io.StringIO(), width=80)
+    brief.show(view)
+    shown_briefly = brief.output.getvalue()
+    assert shown_briefly.startswith("Three labels.\nbriefly\n  label\n") and "  b\n" in shown_briefly
+    assert shown_briefly.endswith("With --full: lengths, 3 labels.\n") and "terms" not in shown_briefly
+    assert "in 3 steps" not in shown_briefly and "at length" not in shown_briefly
+    verbose = Console(output=io.StringIO(), error=io.StringIO(), width=80, verbose=True)
+    verbose.show(view)
+    assert "in 3 steps" in verbose.output.getvalue() and "at length" not in verbose.output.getvalue()
+    everything = shown(view, 80)
+    assert "at length" in everything and "in 3 steps" in everything and "briefly" not in everything
+    assert re.search(r"c +3", everything) and "With --full" not in everything
+
+
+def test_colours_are_readable_on_light_and_dark_terminals() -> None:
+    levels = (0, 95, 135, 175, 215, 255)
+
+    def contrast(one: float, other: float) -> float:
+        return (max(one, other) + 0.05) / (min(one, other) + 0.05)
+
+    for style in (Style.RED, Style.AMBER):
+        place = int(style.value.rsplit(";", 1)[1]) - 16  # in the cube of the 256-colour palette
+        channels = [levels[place // 36], levels[place // 6 % 6], levels[place % 6]]
+        linear = [value / 255 / 12.92 if value <= 10 else ((value / 255 + 0.055) / 1.055) ** 2.4 for value in channels]
+        luminance = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]  # WCAG 2.2, relative luminance
+        assert min(contrast(luminance, 0.0), contrast(luminance, 1.0)) > 3.8
+
+
+def test_no_colour_where_it_is_not_wanted(monkeypatch: pytest.MonkeyPatch) -> None:
+    class Terminal(io.StringIO):
+        def isatty(self) -> bool:
+            return True
+
+    monkeypatch.setenv("TERM", "xterm")
+    monkeypatch.delenv("NO_COLOR", raising=False)
+    assert styled("wrong", Style.RED, Terminal()) == "\x1b[1;38;5;160mwrong\x1b[0m"
+    assert styled("wrong", Style.RED, io.StringIO()) == "wrong"
+    monkeypatch.setenv("NO_COLOR", "1")
+    assert styled("wrong", Style.RED, Terminal()) == "\x1b[1mwrong\x1b[0m"
+    monkeypatch.setenv("TERM", "dumb")
+    assert styled("wrong", Style.RED, Terminal()) == "wrong"
 
 
 def test_a_view_in_json_is_its_values_alone() -> None:

@@ -68,11 +68,23 @@ def always(found: Json, line: re.Match[str]) -> bool:
 
 NUMBER = r"(-?[\d,]+(?:\.\d+)?)"
 P = r"\(exact paired test, p (< 0\.001|= [\d.]+)\)"
+ENDS = rf"{NUMBER}–{NUMBER}%"  # of an interval
+BASELINE = (
+    r"Baseline, always (?:'(.+)' \(the most common label(?: in training)?\)|the most common label of each training part): "
+    rf"{NUMBER}%"
+)
+
+
+def baseline(found: Json, line: re.Match[str]) -> bool:
+    """Whether the label and its accuracy are those of the result; groups 1 and 2 of a line."""
+    return "candidates" in found or (found["baseline"]["label"] == line[1] and shown(line[2], found["baseline"]["value"]))
+
+
 SENTENCES = (
     Sentence(
         "accuracy",
         rf"{NUMBER} of {NUMBER} (documents|passages) right(?:, on average over (\d+) repeats)?: accuracy {NUMBER}% "
-        rf"\(95% interval {NUMBER} to {NUMBER}%\)\.",
+        rf"\(95% interval {ENDS}\)\.",
         lambda f, m: (
             number(m[1]) == round(f["accuracy"]["right"], 1)
             and number(m[2]) == f["accuracy"]["of"]
@@ -84,8 +96,7 @@ SENTENCES = (
     Sentence(
         "groups",
         rf"Counting (?:each group|copies|the passages of one document)(?: and copies)? once leaves {NUMBER}; "
-        rf"the intervals rest on "
-        "those.",
+        "the intervals rest on those.",
         lambda f, m: number(m[1]) == f["groups"] < f["accuracy"]["of"],
     ),
     Sentence(
@@ -93,44 +104,43 @@ SENTENCES = (
         rf"They are passages of {NUMBER} documents, and the intervals rest on those\.",
         lambda f, m: number(m[1]) == f["groups"],
     ),
-    Sentence(
-        "baseline",
-        rf"Always answering '(.+)', the most common label(?: in training)?, would be right for {NUMBER}%\.",
-        lambda f, m: "candidates" in f or (f["baseline"]["label"] == m[1] and shown(m[2], f["baseline"]["value"])),
-    ),
-    Sentence(
-        "baseline of folds",
-        rf"Always answering the most common label of each training part would be right for {NUMBER}%\.",
-        lambda f, m: "candidates" in f or (f["baseline"]["label"] is None and shown(m[1], f["baseline"]["value"])),
-    ),
-    Sentence(
-        "own documents",
-        rf"On its own training documents it gets {NUMBER}%\.",
-        lambda f, m: shown(m[1], f["training_accuracy"]["value"]),
-    ),
+    Sentence("baseline", rf"{BASELINE}\.", baseline),
     Sentence(
         "better",
-        rf"It is better than always giving that label {P}\.",
+        rf"{BASELINE}; the accuracy is higher {P}\.",
         lambda f, m: (
-            right_of(f)[0] > right_of(f)[1] and p_shown(m[1], f["p_against_baseline"]) and f["p_against_baseline"] < 0.05
+            baseline(f, m)
+            and right_of(f)[0] > right_of(f)[1]
+            and p_shown(m[3], f["p_against_baseline"])
+            and f["p_against_baseline"] < 0.05
         ),
     ),
     Sentence(
         "worse",
-        rf"It is worse than always giving that label {P}\.",
+        rf"{BASELINE}; the accuracy is lower {P}\.",
         lambda f, m: (
-            right_of(f)[0] < right_of(f)[1] and p_shown(m[1], f["p_against_baseline"]) and f["p_against_baseline"] < 0.05
+            baseline(f, m)
+            and right_of(f)[0] < right_of(f)[1]
+            and p_shown(m[3], f["p_against_baseline"])
+            and f["p_against_baseline"] < 0.05
         ),
     ),
     Sentence(
         "too few to tell it",
-        rf"{NUMBER} (?:documents|document|groups|group) (?:is|are) too few to distinguish it from always giving that label {P}\.",
-        lambda f, m: f["p_against_baseline"] >= 0.05 and independent(f) < 100 and number(m[1]) == independent(f),
+        rf"{BASELINE}; {NUMBER} (?:documents|document|groups|group) (?:is|are) too few to distinguish the accuracy from it {P}\.",
+        lambda f, m: (
+            baseline(f, m) and f["p_against_baseline"] >= 0.05 and independent(f) < 100 and number(m[3]) == independent(f)
+        ),
     ),
     Sentence(
         "not told from it",
-        rf"It is not distinguishable from always giving that label {P}\.",
-        lambda f, m: f["p_against_baseline"] >= 0.05 and independent(f) >= 100,
+        rf"{BASELINE}; the accuracy is not distinguishable from it {P}\.",
+        lambda f, m: baseline(f, m) and f["p_against_baseline"] >= 0.05 and independent(f) >= 100,
+    ),
+    Sentence(
+        "own documents",
+        rf"Accuracy on its training (?:documents|passages): {NUMBER}%\.",
+        lambda f, m: shown(m[1], f["training_accuracy"]["value"]),
     ),
     Sentence(
         "wide",
@@ -139,10 +149,8 @@ SENTENCES = (
     ),
     Sentence(
         "one label dominates",
-        rf"One label is so common that accuracy says little about the others: the balanced "
-        rf"accuracy is {NUMBER}% "
-        rf"\({NUMBER} to {NUMBER}%; always giving one label gets {NUMBER}%\), the ROC area {NUMBER} "
-        rf"\({NUMBER} to {NUMBER}\), so "
+        rf"One label is so common that accuracy says little about the others: the balanced accuracy is {NUMBER}% "
+        rf"\({ENDS}; always giving one label gets {NUMBER}%\), the ROC area {NUMBER} \({NUMBER}–{NUMBER}\), so "
         "that it does separate them.",
         lambda f, m: (
             dominated(f)
@@ -152,20 +160,18 @@ SENTENCES = (
     ),
     Sentence(
         "what to do then",
-        r"To find more of the rare labels: train with --set classifier\.label_weights=even or --set "
-        r"decide\.f_beta=1, or "
+        r"To find more of the rare labels: train with --set classifier\.label_weights=even or --set decide\.f_beta=1, or "
         r"evaluate and score with prices: --cost TABLE\.",
         lambda f, m: dominated(f),
     ),
     Sentence(
         "spread of folds",
-        rf"Between the folds the accuracy has a standard deviation of {NUMBER} points\.",
+        rf"Standard deviation of the accuracy between folds: {NUMBER} points\.",
         lambda f, m: shown(m[1], f["spread"]) and any(fold["accuracy"]["of"] > 1 for fold in f["folds"]),
     ),
     Sentence(
         "undecided",
-        rf"{NUMBER} are left undecided(?:, being below [\d.]+)?; {NUMBER}% \({NUMBER} to {NUMBER}%\) are decided, and "
-        rf"{NUMBER}% \({NUMBER} to {NUMBER}%\) of those are right\.",
+        rf"Undecided(?: \(below [\d.]+\))?: {NUMBER}\. Decided: {NUMBER}% \({ENDS}\), of which {NUMBER}% \({ENDS}\) are right\.",
         lambda f, m: (
             f["decided"]["of"] - f["decided"]["right"] == number(m[1])
             and shown(m[2], f["decided"]["value"])
@@ -174,11 +180,11 @@ SENTENCES = (
             and between(m[6], m[7], f["decided_accuracy"])
         ),
     ),
-    Sentence("of the decided", r"Of the decided documents alone:", lambda f, m: f["undecided"] is not None),
+    Sentence("of the decided", r"Decided documents only:", lambda f, m: f["undecided"] is not None),
     Sentence(
         "cost",
-        rf"By the table of costs a document costs {NUMBER} \({NUMBER} to {NUMBER}\) on average; sorted as the most probable "
-        rf"label it would cost {NUMBER} \({NUMBER} to {NUMBER}\), as '(.+)' always {NUMBER} \({NUMBER} to {NUMBER}\)\.",
+        rf"By the table of costs a document costs {NUMBER} \({NUMBER}–{NUMBER}\) on average; sorted as the most probable "
+        rf"label it would cost {NUMBER} \({NUMBER}–{NUMBER}\), as '(.+)' always {NUMBER} \({NUMBER}–{NUMBER}\)\.",
         lambda f, m: (
             abs(number(m[1]) - f["costs"]["mean"]["value"]) <= 0.00051
             and abs(number(m[4]) - f["costs"]["of_most_probable"]["value"]) <= 0.00051
@@ -193,7 +199,7 @@ SENTENCES = (
     ),
     Sentence(
         "known words",
-        rf"Where all words are known: {NUMBER}% \({NUMBER} of {NUMBER}\); where some are not: {NUMBER}% "
+        rf"Documents whose words are all known: {NUMBER}% \({NUMBER} of {NUMBER}\); with unknown words: {NUMBER}% "
         rf"\({NUMBER} of {NUMBER}\)\.",
         lambda f, m: number(m[3]) + number(m[6]) == f["accuracy"]["of"] and shown(m[1], f["all_words_known"]["value"]),
     ),
@@ -202,20 +208,10 @@ SENTENCES = (
         rf"{NUMBER} of {NUMBER} '(.+)' documents (?:was|were) taken for '(.+)'\.",
         lambda f, m: m[3] != m[4] and abs((f["undecided"] or f)["confusion"][m[3]][m[4]] - number(m[1])) <= 0.051,
     ),
-    Sentence(
-        "measures",
-        rf"Macro F1 {NUMBER}% \((?:{NUMBER} to {NUMBER}%|–)\)(?:; own label among the two most probable "
-        rf"{NUMBER}% \({NUMBER} to "
-        rf"{NUMBER}%\))?(?:; log loss {NUMBER} \({NUMBER} to {NUMBER}\))?\.",
-        lambda f, m: (
-            shown(m[1], f["macro_f1"]["value"])
-            and (m[4] is not None) == (f.get("top2_accuracy") is not None)
-            and (m[4] is None or len(f["labels"]) > 2)
-        ),
-    ),
+    Sentence("measures", rf"Macro F1 {NUMBER}% \((?:{ENDS}|–)\)\.", lambda f, m: shown(m[1], f["macro_f1"]["value"])),
     Sentence(
         "stated",
-        rf"Of the {NUMBER} documents stated at {NUMBER} to {NUMBER}%, {NUMBER}% are right \({NUMBER} to {NUMBER}%\)\.",
+        rf"Of {NUMBER} documents predicted with {NUMBER}–{NUMBER}% probability, {NUMBER}% \({ENDS}\) were right\.",
         lambda f, m: any(
             shown(m[2], one["from"]) and shown(m[4], one["right"]["value"]) and between(m[5], m[6], one["right"])
             for one in f["reliability"]
@@ -224,14 +220,12 @@ SENTENCES = (
     ),
     Sentence(
         "calibration error",
-        rf"Calibration error: probabilities and shares right are {NUMBER} points apart on average; perfect "
-        rf"probabilities would show "
-        rf"about {NUMBER} on as many documents\.",
+        rf"Calibration error: {NUMBER} points \({NUMBER} expected by chance\)\.",
         lambda f, m: shown(m[1], f["calibration_error"]) and shown(m[2], f["calibration_error_by_chance"]),
     ),
     Sentence(
         "before calibration",
-        rf"Before calibration \((\w+)\) the log loss would be {NUMBER} and the Brier score {NUMBER}\.",
+        rf"Before calibration \((\w+)\): log loss {NUMBER}, Brier score {NUMBER}\.",
         lambda f, m: abs(number(m[2]) - f["before_calibration"]["log_loss"]) <= 0.00051,
     ),
     Sentence(
@@ -254,61 +248,67 @@ SENTENCES = (
     ),
     Sentence(
         "copies apart",
-        rf"Here copies may be on both sides \({NUMBER} documents? cop(?:y|ies) another one\)\. Kept on one side: "
-        rf"{NUMBER}% \({NUMBER} to "
-        rf"{NUMBER}%\)\.",
+        rf"Copies may be on both sides here \({NUMBER} documents? cop(?:y|ies) another one\)\. With duplicates in the same fold: "
+        rf"{NUMBER}% \({ENDS}\)\.",
         lambda f, m: number(m[1]) == f["copies"] and shown(m[2], f["copies_together"]["accuracy"]["value"]),
     ),
     Sentence(
         "learned by heart",
-        rf"Of the {NUMBER} documents that have a copy {NUMBER}% are right when it may be in the training part, "
-        rf"{NUMBER}% when it may "
-        r"not(: the difference is memorised)?\.",
+        rf"Of the {NUMBER} documents that have a copy, {NUMBER}% are right if it may be in the training part, {NUMBER}% if "
+        r"not(: the model has memorised the difference)?\.",
         lambda f, m: (
             (f["copied_documents"]["copies_apart"]["value"] > f["copied_documents"]["copies_together"]["value"]) == bool(m[4])
         ),
     ),
     Sentence(
         "groups kept",
-        r"Documents with the same '(.+)' are kept on one side of every split; there are ([\d,]+) groups\.",
+        r"Documents with the same '(.+)' stay on one side of every split \(([\d,]+) groups\)\.",
         lambda f, m: number(m[2]) == f["group_count"],
     ),
     Sentence(
         "copies kept",
-        r"([\d,]+) (?:document copies another one; it is|documents copy another one; they are) kept on one side "
-        r"of every split\.",
+        r"([\d,]+) (?:document copies|documents copy) another one; duplicates stay in the same fold\.",
         lambda f, m: number(m[1]) == f["copies"],
     ),
     Sentence(
         "taken out",
-        r"To that end ([\d,]+) documents, counted over all splits, were taken out of training parts: they belong "
-        r"together with a held-out one\.",
+        r"Left out of training parts, counted over all splits: ([\d,]+) documents that belong together with a held-out one\.",
         lambda f, m: number(m[1]) == f["taken_out_of_training"],
     ),
     Sentence(
         "undated",
-        r"([\d,]+) documents have no date; they are neither learned from nor judged\.",
+        r"([\d,]+) documents have no date; they are neither trained on nor judged\.",
         lambda f, m: number(m[1]) == f["without_date"],
     ),
-    Sentence("more", r"More with --measures\.", always),
-    Sentence(
-        "headings",
-        r"(?:True labels in rows, given labels in columns.*|Wrong, and most sure of it|What leaving the less certain ones "
-        r"undecided brings):",
-        always,
-    ),
+    Sentence("what full adds", r"With --full: .+\.", always),
+    Sentence("what to do next", r"Next, to .+:", always),
+    Sentence("headings", r"(?:Most confident mistakes|Accuracy versus coverage):", always),
     Sentence(
         "same folds",
-        r"All on the same ([\d,]+) documents and folds; the text was counted (.+)\.",
+        r"All candidates were judged on the same ([\d,]+) documents and folds; the text was counted (.+)\.",
         lambda f, m: m[2] == {1: "once", 2: "twice"}.get(f["counted"], f"{f['counted']} times"),
     ),
     Sentence(
-        "behind the best",
-        r"Behind the (?:best|most accurate): 95% interval of the difference in accuracy on the same (documents|groups that "
-        r"belong together)(?:, each "
-        r"judged .+)?, wide enough to hold for all pairs of (\d+) candidates at once\. Where it holds 0, the "
-        r"data do not show which is "
-        r"better\.",
+        "highest",
+        rf"Highest accuracy: (.+), {NUMBER}% \(95% interval {ENDS}\); (?:the other|all others|{NUMBER} of the other {NUMBER}) "
+        r"(?:(?:is|are) worse|(may be as good))\.",
+        lambda f, m: (
+            f["candidates"][0]["name"] == m[1]
+            and shown(m[2], f["candidates"][0]["accuracy"]["value"])
+            and between(m[3], m[4], f["candidates"][0]["accuracy"])
+            and bool(m[7]) == any(one["standing"] != "worse" for one in f["candidates"][1:])
+            and (
+                m[5] is None
+                or number(m[5]) == sum(1 for one in f["candidates"][1:] if one["standing"] != "worse") < number(m[6])
+                or number(m[5]) == number(m[6])
+            )
+        ),
+    ),
+    Sentence(
+        "difference to the best",
+        r"Difference to the (?:best|most accurate): 95% interval of the difference in accuracy on the same (documents|groups "
+        r"that belong together)(?:, each judged .+)?, adjusted for multiple comparisons of (\d+) candidates; if it includes 0, "
+        r"the data do not show which is better\.",
         lambda f, m: int(m[2]) == len(f.get("candidates") or f["steps"]),
     ),
     Sentence(
@@ -318,128 +318,122 @@ SENTENCES = (
     ),
     Sentence(
         "chosen here",
-        r"The best of (\d+) was chosen on these very documents, which biases its number upwards; --nested "
-        r"measures by how much\.",
-        lambda f, m: int(m[1]) == len(f["candidates"]) and f["nested"] is None,
+        r"The best figure is optimistic: it was used for the selection\. --nested estimates by how much\.",
+        lambda f, m: f["nested"] is None,
     ),
     Sentence(
         "nested",
-        rf"Choosing the best anew in each fold gets {NUMBER}% \({NUMBER} to {NUMBER}%\): expect that of the choice "
-        r"on new documents\.",
+        rf"Nested cross-validation, choosing the best in each fold: {NUMBER}% \({ENDS}\); expect that on new documents\.",
         lambda f, m: shown(m[1], f["nested"]["value"]),
     ),
     Sentence(
         "steps",
-        r"Best first, cross-validated on the same documents and folds\.",
-        lambda f, m: f["steps"][0]["accuracy"]["value"] == max(one["accuracy"]["value"] for one in f["steps"]),
+        rf"Highest cross-validated accuracy: (.+), {NUMBER}% \(95% interval {ENDS}\)\.",
+        lambda f, m: (
+            f["steps"][0]["accuracy"]["value"] == max(one["accuracy"]["value"] for one in f["steps"])
+            and shown(m[2], f["steps"][0]["accuracy"]["value"])
+            and between(m[3], m[4], f["steps"][0]["accuracy"])
+        ),
     ),
     Sentence(
         "twice as many",
-        rf"Trained on twice as many, {NUMBER} documents of the same kind, it is expected to be right for "
-        rf"{NUMBER} to {NUMBER}% \(95% "
-        rf"prediction interval; now {NUMBER}%\)\.",
+        rf"Accuracy with {NUMBER} training documents: {NUMBER}%; expected with {NUMBER}: {ENDS} \(95% prediction interval\)\.",
         lambda f, m: (
-            between(m[2], m[3], f["twice_as_many"])
-            and number(m[1]) == f["twice_as_many"]["documents"] == 2 * f["points"][-1]["documents"]
+            number(m[1]) == f["points"][-1]["documents"]
+            and shown(m[2], f["points"][-1]["held_out"])
+            and between(m[4], m[5], f["twice_as_many"])
+            and number(m[3]) == f["twice_as_many"]["documents"] == 2 * f["points"][-1]["documents"]
         ),
     ),
     Sentence(
         "no curve",
-        r"There are too few points for a curve that says what more documents would give\.",
-        lambda f, m: f["growth"] is None,
+        rf"Accuracy with {NUMBER} training documents: {NUMBER}%; too few points to predict the effect of more\.",
+        lambda f, m: f["growth"] is None and shown(m[2], f["points"][-1]["held_out"]),
     ),
     Sentence(
         "gap",
-        rf"On its training documents it gets {NUMBER}%: the gap of {NUMBER} points is what more documents, "
-        r"(?:a larger classifier\.penalty |more classifier\.\w+ |less classifier\.depth )?or fewer terms can close\.",
+        rf"Accuracy on the training documents: {NUMBER}%\. More documents, (?:a larger classifier\.penalty |more "
+        rf"classifier\.\w+ |less classifier\.depth )?or fewer terms can close the gap of {NUMBER} points\.",
         lambda f, m: f["points"][-1]["training"] - f["points"][-1]["held_out"] > 0.03,
     ),
     Sentence(
         "suspects",
-        rf"{NUMBER} of {NUMBER} documents, judged by (.+), (?:has|have) a label that is more likely wrong than right\. "
-        rf"About {NUMBER} of these "
-        rf"labels (?:is|are) expected to be wrong \(95% interval {NUMBER} to {NUMBER}\), if wrong labels fall on "
-        rf"documents by chance\. Read "
-        "(?:it|them)\\.",
+        rf"{NUMBER} of {NUMBER} documents (?:has|have) a label that is more likely wrong than right \(judged by (.+)\)\.",
         lambda f, m: (
             number(m[1]) == len(f["suspects"])
+            and number(m[2]) == f["judged"]
             and all(one["wrong"] >= 0.5 for one in f["suspects"])
-            and abs(number(m[4]) - expected(f)["value"]) <= 0.51
         ),
     ),
     Sentence(
         "the most suspicious",
-        rf"The {NUMBER} most suspicious of {NUMBER} documents, judged by (.+)\. About {NUMBER} of these labels "
-        rf"(?:is|are) expected to be wrong "
-        rf"\(95% interval {NUMBER} to {NUMBER}\), if wrong labels fall on documents by chance\. Read (?:it|them)\.",
-        lambda f, m: number(m[1]) == len(f["suspects"]) and abs(number(m[4]) - expected(f)["value"]) <= 0.51,
+        rf"The {NUMBER} most suspicious of {NUMBER} documents \(judged by (.+)\)\.",
+        lambda f, m: number(m[1]) == len(f["suspects"]) and number(m[2]) == f["judged"],
+    ),
+    Sentence(
+        "expected wrong",
+        rf"About {NUMBER} of these labels (?:is|are) expected to be wrong \(95% interval {NUMBER}–{NUMBER}\), assuming label "
+        r"errors are random\.",
+        lambda f, m: abs(number(m[1]) - expected(f)["value"]) <= 0.51,
     ),
     Sentence(
         "no suspect",
-        r"None of ([\d,]+) documents, judged by (.+), has a label that is more likely wrong than right\.",
+        r"None of ([\d,]+) documents has a label that is more likely wrong than right \(judged by (.+)\)\.",
         lambda f, m: not f["suspects"],
     ),
     Sentence(
         "not held out",
-        r"([\d,]+) documents are held out by no split, so that nothing is said of them\.",
+        r"([\d,]+) documents are held out by no split and were not examined\.",
         lambda f, m: number(m[1]) == f["rows"]["used"] - f["judged"],
     ),
     Sentence(
         "trained",
-        r"Trained (\S+) on ([\d,]+) (?:documents|passages), ([\d,]+) terms \((\S+)\) and (\d+) labels\.",
-        lambda f, m: number(m[2]) == f["documents"] and int(m[5]) == len(f["labels"]),
+        rf"Trained (\S+) on ([\d,]+) (?:documents|passages), ([\d,]+) terms \((\S+)\) and (\d+) labels(?:; accuracy in a quick "
+        rf"check: {NUMBER}% \(95% interval {ENDS}\))?\.",
+        lambda f, m: (
+            number(m[2]) == f["documents"]
+            and int(m[5]) == len(f["labels"])
+            and (m[6] is None) == (f["held_out_accuracy"] is None)
+            and (m[6] is None or (shown(m[6], f["held_out_accuracy"]["value"]) and between(m[7], m[8], f["held_out_accuracy"])))
+        ),
     ),
-    Sentence("too common", r"Left out, being in more than (\d+) % of the documents: .+\.", lambda f, m: bool(f["too_common"])),
+    Sentence("too common", r"Left out, in more than (\d+)% of the documents: .+\.", lambda f, m: bool(f["too_common"])),
     Sentence(
         "steps taken",
-        r"The optimiser took (\d+) steps; the gradient is (\S+) of what it was at zero weights \(asked for: (\S+)\)\.",
+        r"Optimiser: (?:[\d,]+ passes over the documents, )?(\d+) steps; relative gradient (\S+) \(tolerance (\S+)\)\.",
         lambda f, m: int(m[1]) == f["iterations"] and (float(m[2]) <= float(m[3])) == f["reached"],
     ),
     Sentence(
         "calibrated",
-        r"Probabilities are calibrated \((\w+)\) on folds of these documents\.",
+        r"Calibration of probabilities: (\w+), on folds of these documents\.",
         lambda f, m: m[1] == f["calibration"] != "none",
     ),
     Sentence(
         "quick check",
-        rf"It gets {NUMBER}% of its own training (?:documents|passages) right, and {NUMBER}% \({NUMBER} to "
-        rf"{NUMBER}%\) of {NUMBER} "
-        r"(?:documents|passages)(?: of ([\d,]+) (?:documents|groups))? held out in a quick check \(by sorters "
-        r"of the same plan, trained on the rest\)\.",
-        lambda f, m: (
-            shown(m[1], f["training_accuracy"]["value"])
-            and shown(m[2], f["held_out_accuracy"]["value"])
-            and number(m[5]) == f["held_out_accuracy"]["of"]
-        ),
+        rf"Quick check: {NUMBER} of {NUMBER} (?:documents|passages)(?: of ([\d,]+) (?:documents|groups))? right, each judged by "
+        r"a sorter of the same plan trained on the rest\.",
+        lambda f, m: number(m[1]) == f["held_out_accuracy"]["right"] and number(m[2]) == f["held_out_accuracy"]["of"],
     ),
     Sentence(
         "no check",
-        rf"It gets {NUMBER}% of its own training documents right; that says little about new ones\.",
+        r"To estimate its accuracy on new documents: upsort evaluate, or upsort cross-validate\.",
         lambda f, m: f["held_out_accuracy"] is None,
     ),
     Sentence(
         "check keeps copies",
-        r"([\d,]+) (?:(?:document|passage) copies another one; it is|(?:documents|passages) copy another one; "
-        r"they are) kept on one side "
-        r"in it\.",
+        r"([\d,]+) (?:(?:document|passage) copies|(?:documents|passages) copy) another one; duplicates stay on the same side\.",
         lambda f, m: number(m[1]) == f["copies"],
     ),
     Sentence(
         "explained",
-        rf"(.+), with probability {NUMBER}; next (.+), {NUMBER}\.",
+        rf"(.+), probability {NUMBER}%; next: (.+), {NUMBER}%\.",
         lambda f, m: (
-            abs(f["probabilities"][m[1]] - number(m[2])) <= 0.00051
-            and abs(f["probabilities"][m[3]] - number(m[4])) <= 0.00051
-            and f["second_label"] == m[3]
+            shown(m[2], f["probabilities"][m[1]]) and shown(m[4], f["probabilities"][m[3]]) and f["second_label"] == m[3]
         ),
     ),
-    Sentence("calibrated scores", r"Probabilities are those of the scores, calibrated \((\w+)\)\.", always),
-    Sentence("rounding", r"Every number is rounded by itself; the line rounding is what that leaves over\.", always),
-    Sentence(
-        "unknown words",
-        r"Not among its terms, being new to it or outside the bounds: (.+)\.",
-        lambda f, m: m[1].split(", ")[0] == f["unknown_words"][0],
-    ),
+    Sentence("calibrated scores", r"Probabilities: the scores, calibrated \((\w+)\)\.", always),
+    Sentence("rounding", r"Every number is rounded; the row rounding is the remainder\.", always),
+    Sentence("unknown words", r"Ignored words: (.+)\.", lambda f, m: m[1].split(", ")[0] == f["unknown_words"][0]),
     Sentence(
         "without a word",
         r"Without (.+) it would be (.+)\.",
@@ -447,36 +441,35 @@ SENTENCES = (
     ),
     Sentence(
         "no change",
-        r"Taking out its words one after the other, up to 8, does not make it another label\.",
+        r"Leaving out its words one after the other, up to 8, does not change its label\.",
         lambda f, m: f["flip"] is None,
     ),
     Sentence(
         "extended",
-        r"(Its counts are those of training on all documents|Trained anew on all documents|Trained anew on all documents, the "
-        r"earlier ones by their stored counts, which are enough): ([\d,]+) documents now, ([\d,]+) more than before\.",
+        r"Extended with ([\d,]+) documents to ([\d,]+)\. (The counts are those of training on all documents|Trained anew on all "
+        r"documents|Trained anew on all documents, the earlier ones by their stored counts)\.",
         lambda f, m: (
-            ("counts" if m[1].startswith("Its") else "kept" if "stored" in m[1] else "everything") == f["way"]
+            ("counts" if m[3].startswith("The counts") else "kept" if "stored" in m[3] else "everything") == f["way"]
             and number(m[2]) == f["documents"]
-            and number(m[3]) == f["added"]
+            and number(m[1]) == f["added"]
         ),
     ),
     Sentence(
         "terms of the extended",
-        r"Terms: ([\d,]+) new ones within the bounds, ([\d,]+) no longer within them\.",
+        r"Terms: ([\d,]+) new, ([\d,]+) now outside the bounds\.",
         lambda f, m: number(m[1]) == f["new_terms"] and number(m[2]) == f["lost_terms"],
     ),
     Sentence("new labels", r"New labels: (.+)\.", lambda f, m: m[1] == ", ".join(f["new_labels"])),
     Sentence(
         "labels as of all",
-        r"So are its labels; its probabilities are calibrated as before\. Train on everything to calibrate them anew\.",
+        r"So are the labels; probabilities keep their calibration\. Train on all documents to calibrate them anew\.",
         lambda f, m: f["way"] == "counts",
     ),
-    Sentence("all as of all", r"So are its labels and probabilities\.", lambda f, m: f["way"] == "counts"),
-    Sentence("as of all", r"It is what training on all of them gives\.", lambda f, m: f["way"] == "kept"),
+    Sentence("all as of all", r"So are the labels and probabilities\.", lambda f, m: f["way"] == "counts"),
+    Sentence("as of all", r"The result equals training on all of them\.", lambda f, m: f["way"] == "kept"),
     Sentence(
         "known before",
-        rf"Of the new documents it got {NUMBER}% \({NUMBER} to {NUMBER}%\) right before(?:; {NUMBER}% of their words were "
-        r"unknown to it)?\.",
+        rf"Accuracy on the new documents before: {NUMBER}% \({ENDS}\)(?:; {NUMBER}% of their words were unknown)?\.",
         lambda f, m: (
             shown(m[1], f["answers"][0]["new_right_before"]["value"])
             and between(m[2], m[3], f["answers"][0]["new_right_before"])
@@ -485,8 +478,7 @@ SENTENCES = (
     ),
     Sentence(
         "old and new by folds",
-        rf"By folds it now gets {NUMBER}% \({NUMBER} to {NUMBER}%\) of the new ones right, and {NUMBER}% \({NUMBER} to "
-        rf"{NUMBER}%\) of the older ones\.",
+        rf"Accuracy on folds now: {NUMBER}% \({ENDS}\) on the new documents, {NUMBER}% \({ENDS}\) on the earlier ones\.",
         lambda f, m: (
             shown(m[1], f["answers"][0]["held_out_new"]["value"]) and shown(m[4], f["answers"][0]["held_out_older"]["value"])
         ),

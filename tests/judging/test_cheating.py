@@ -99,7 +99,7 @@ def test_training_parts_give_up_what_belongs_together_and_it_is_told(program: Pr
     found = program(*shared, *SPLITS["in time"], "--json").json
     assert found["group_count"] == 30 and found["taken_out_of_training"] > 10
     said = program(*shared, *SPLITS["in time"]).out
-    assert f"{found['taken_out_of_training']:,} documents, counted over all splits, were taken out of training parts" in said
+    assert f"Left out of training parts, counted over all splits: {found['taken_out_of_training']:,} documents" in said
     write(tmp_path / "t.csv", told_by_group(4, groups=4, each=30, window=4))  # everybody writes all the time
     refused = program(*shared, *SPLITS["in time"], code=1).err
     assert "belong together with held-out ones" in refused

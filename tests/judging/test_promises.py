@@ -62,14 +62,14 @@ def test_a_share_that_cannot_be_had_is_told(program: Program, tmp_path: Path) ->
     ]
     write(tmp_path / "t.csv", rows)
     found = program("split", "t.csv", "--text=text", "--label=label", "--set=columns.group=who", "--hold-out=0.4", "-o", "p")
-    assert "held out are not 40.0% of each label: a 25.0%, b 25.0%, all rows 25.0%" in found.err
+    assert "the held-out share is not 40.0% everywhere: a 25.0%, b 25.0%, all rows 25.0%" in found.err
 
 
 def test_passages_rest_on_their_documents(program: Program, few: Path) -> None:
     program("gather", few / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
-    told = program("train", "p.csv", "--text=text", "--label=label", "-o", "k.sorter")
+    told = program("train", "p.csv", "--text=text", "--label=label", "--full", "-o", "k.sorter")
     assert "Passages of one document are kept together" in told.err
-    assert re.search(r"of \d+ passages of \d+ documents held out in a quick check", told.out)
+    assert re.search(r"of \d+ passages of \d+ documents right, each judged by", told.out)
     found = program("evaluate", "k.sorter", "p.csv", "--no-ledger", "--json").json
     volumes = found["groups"]
     if found["accuracy"]["value"] == 1:
@@ -194,9 +194,9 @@ def test_measures_say_on_how_many_documents(program: Program, letters: list[dict
     assert found["accuracy"]["of"] == len(letters)
     for name in ("log_loss", "brier", "roc_area", "precision_recall_area"):
         assert found[name]["documents"] == len(known)
-    said = program("evaluate", "k.sorter", "t.csv", "--no-ledger").out
+    said = program("evaluate", "k.sorter", "t.csv", "--no-ledger", "--full").out
     assert f"measured on the {len(known)} of {len(letters)} documents whose label the sorter knows" in said
-    assert "measured on" not in program("evaluate", "k.sorter", "k.csv", "--no-ledger").out
+    assert "measured on" not in program("evaluate", "k.sorter", "k.csv", "--no-ledger", "--full").out
 
 
 def test_a_newer_ledger_is_not_written_to(program: Program, letters: list[dict[str, str]], tmp_path: Path) -> None:
@@ -276,7 +276,7 @@ def test_the_baseline_is_called_what_it_is(program: Program, tmp_path: Path) -> 
     write(tmp_path / "t.csv", rows)
     shared = ("cross-validate", "t.csv", "--text=text", "--label=label", "--allow-copies", "--no-ledger", "--folds=4")
     settings = ("--set=columns.date=day", "--in-time", "--set=features.in_at_least=1")
-    assert "Always answering the most common label of each training part" in program(*shared, *settings).out
+    assert "Baseline, always the most common label of each training part" in program(*shared, *settings).out
     assert program(*shared, *settings, "--json").json["baseline"]["label"] is None
 
 
@@ -303,8 +303,8 @@ def test_documents_that_share_passages_are_not_called_documents(program: Program
     judged = program("cross-validate", *shared_options, "--folds=2", "--no-ledger").out
     assert f"Counting the passages of one document and copies once leaves {len(volumes) - 1};" in judged
     assert "They are passages of" not in judged and "passages right" in judged
-    trained = program("train", *shared_options, "-o", "q.sorter").out
-    assert re.search(r"of \d+ passages of \d+ groups held out", trained) and "3 passages copy another one" in trained
+    trained = program("train", *shared_options, "--full", "-o", "q.sorter").out
+    assert re.search(r"of \d+ passages of \d+ groups right", trained) and "3 passages copy another one" in trained
 
 
 def test_documents_held_out_alone_are_judged_against_the_whole_corpus(program: Program, tmp_path: Path) -> None:
@@ -323,10 +323,8 @@ def test_documents_held_out_alone_are_judged_against_the_whole_corpus(program: P
 @pytest.mark.parametrize("kind", ["logistic", "svm", "naive-bayes", "tree", "majority"])
 def test_the_quick_check_is_of_one_kind_for_every_classifier(program: Program, few: Path, kind: str) -> None:
     shared = ("train", few / "letters-2024.csv", "--text=message", "--label=topic", f"--set=classifier.kind={kind}")
-    plain = program(*shared, "--set=classifier.calibrate=none", "-o", "a.sorter").out
-    told = program(*shared, "-o", "b.sorter").out
+    plain = program(*shared, "--set=classifier.calibrate=none", "--full", "-o", "a.sorter").out
+    told = program(*shared, "--full", "-o", "b.sorter").out
     for out in (plain, told):
-        assert re.search(
-            r"of [\d,]+ documents(?: of [\d,]+ groups)? held out in a quick check \(by sorters of the same plan", out
-        )
+        assert re.search(r"of [\d,]+ documents(?: of [\d,]+ groups)? right, each judged by a sorter of the same plan", out)
         assert "trained on the rest" in out

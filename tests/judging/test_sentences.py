@@ -1,5 +1,6 @@
 """No sentence about a result that is not true: each line of many results is looked up in the list, and its condition checked."""
 
+import io
 import json
 import random
 from collections import Counter
@@ -15,7 +16,7 @@ from upsort.cli.rendering.view import View
 
 UNCALIBRATED = ("--set=classifier.calibrate=none",)
 TABLE = ("t.csv", "--text=text", "--label=label", "--no-ledger")
-_ELSEWHERE = ("Saved: ", "Written: ", "All of them, ", "What each document was given: ")  # of files, not of results
+_ELSEWHERE = ("Saved: ", "Written: ", "  upsort ")  # files and commands, not results
 
 
 def told(seed: int, documents: int, share: float, labels: str = "abc", sure: float = 0.9) -> Rows:
@@ -40,10 +41,12 @@ def said(program: Program, *command: str) -> Counter[str]:
         found = program(*command)
     result = json.loads(json.dumps(views[-1].values))
     names: Counter[str] = Counter()
-    for line in found.out.splitlines():
+    everything = Console(output=io.StringIO(), error=io.StringIO(), full=True)
+    everything.show(views[-1])
+    for line in dict.fromkeys([*found.out.splitlines(), *everything.output.getvalue().splitlines()]):
         if not line or "\t" in line or line.startswith(_ELSEWHERE) or any(line in given for given in command):
             continue
-        if set(line) <= set("▁▃▅▇╌· ") or line.startswith("▁ ▃ ▅ ▇ for "):  # marks under the words, and what they mean
+        if set(line) <= set("▁▃▅▇╌· …") or line.startswith("▁ ▃ ▅ ▇ for "):  # marks under the words, and what they mean
             continue
         matches = found_in(line)
         assert len(matches) == 1, (line, [one.name for one, _ in matches])
@@ -62,14 +65,14 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
         names += said(program, command, *TABLE[: 4 if command != "suspects" else 3], *options, *UNCALIBRATED)
 
     good, coin = told(1, 300, 0.4), told(2, 240, 0.5, "ab", sure=0.0)
-    judged(good, "--measures")
+    judged(good, "--full")
     judged(good, "--folds=3", "--repeats=2", "--set=columns.group=who")
     judged(coin, "--folds=3")
     judged(told(3, 30, 0.5, "ab", sure=0.3), "--folds=3")
     judged(told(4, 24, 0.6), "--alone")
     judged(told(5, 300, 0.4), "--in-time", "--set=columns.date=day", "--folds=3")
     judged(told(6, 700, 0.98, "ab", sure=0.97), "--folds=3", "--set=classifier.penalty=3")
-    judged(told(6, 900, 0.98, "abc", sure=0.97), "--folds=3", "--set=classifier.penalty=3", "--measures")
+    judged(told(6, 900, 0.98, "abc", sure=0.97), "--folds=3", "--set=classifier.penalty=3", "--full")
     judged(copied(7), "--folds=4", "--set=classifier.kind=neighbours", "--set=classifier.nearest=1", "--allow-copies")
     judged(copied(7), "--set=columns.fold=part")
     judged(told_by_group(8), "--folds=3", "--in-time", "--set=columns.date=day", "--set=columns.group=who")
@@ -112,7 +115,7 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     names += said(program, "evaluate", "p.sorter", "p.csv", "--no-ledger", "--mistakes=0")
     write(tmp_path / "new.csv", told(10, 120, 0.4, "abcd"))
     (tmp_path / "costs.csv").write_text("given,a,b,c\na,0,1,1\nb,2,0,1\nc,2,1,0\n")
-    for options in (("--undecided-below=0.6",), ("--cost=costs.csv",), ("--training", "t.csv"), ("--measures",)):
+    for options in (("--undecided-below=0.6",), ("--cost=costs.csv",), ("--training", "t.csv"), ("--full",)):
         write(tmp_path / "t.csv", good)
         names += said(program, "evaluate", "s.sorter", "new.csv", "--no-ledger", *options)
     write(tmp_path / "known.csv", told(10, 120, 0.4))

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from functools import partial
+from itertools import chain, count
 from pathlib import Path
 from typing import Any
 
@@ -176,6 +177,13 @@ def command_line(name: str, options: CommonOptions, sources: Sequence[str], *wor
     return " ".join(part for part in (f"upsort {name}", shlex.join(sources), typed, shlex.join(words)) if part)
 
 
+def free_name(name: str) -> str:
+    """The name of a file for a command that is to be typed next: the first of NAME, NAME-2 … that no file has."""
+    path = Path(name)
+    numbered = (path.with_stem(f"{path.stem}-{number}") for number in count(2))
+    return str(next(candidate for candidate in chain([path], numbered) if not candidate.exists()))
+
+
 def options_as_typed(options: CommonOptions, *headings: str) -> str:
     """The options under some headings of help as they were written, for a command that is to be typed next."""
     words = []
@@ -326,8 +334,8 @@ def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:
         return
     reasons = "; ".join(f"{reason}: {count:,}" for reason, count in rejects.reasons.most_common(4))
     more = rejects.count - sum(count for _, count in rejects.reasons.most_common(4))
-    where = f"in {rejects.path}" if rejects.path else "to write them to a file: --set-aside FILE"
+    where = f"see {rejects.path}" if rejects.path else "--set-aside FILE writes them"
     view.add_note(
-        f"Rows: {used + rejects.count:,} read = {used:,} used + {rejects.count:,} set aside "
-        f"({reasons}{f'; {more} other' if more > 0 else ''}); {where}."
+        f"Rows: {used + rejects.count:,} read, {rejects.count:,} set aside ({reasons}{f'; {more} other' if more > 0 else ''}); "
+        f"{where}."
     )

@@ -151,9 +151,8 @@ def _way(sorters: Sequence[TrainedSorter], older: Inputs | None) -> Way:
     stored = [sorter.stored for sorter in sorters if sorter.stored is not None]
     if len(stored) < len(sorters):
         raise DataProblem(
-            f"This sorter of kind {sorters[0].plan.classifier.kind} keeps nothing of its documents, without which others "
-            "cannot be added soundly.",
-            "Give them again: --with OLDER. A sorter made by upsort train --extendable keeps what it takes.",
+            f"This sorter of kind {sorters[0].plan.classifier.kind} keeps nothing of its documents, so that none can be added.",
+            "Give the earlier documents again: --with OLDER. A sorter made by upsort train --extendable needs none.",
         )
     return "kept" if all(documents.is_complete for documents in stored) else "sample"
 

@@ -46,25 +46,28 @@ class _Found:
     then: str = ""
 
 
-def survey_findings(result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, reading: str = "") -> list[Finding]:
+def survey_findings(
+    result: SurveyResult, inputs: Sequence[str], columns: plan.Columns, output: str, reading: str = ""
+) -> list[Finding]:
     """At most five findings, those first whose documents hurt most: documents touched times the weight of the rule. Those that
     upsort gather mends have one command that mends them all.
 
-    reading: the options that say how the sources are read."""
+    output: the table that upsort gather is to write. reading: the options that say how the sources are read."""
     named = (("--text", columns.text), ("--label", columns.answers), ("--id", (columns.id,)))
     roles = [f"{option} {shlex.quote(','.join(map(quoted, names)))}" for option, names in named if any(names)]
     about = " ".join([*map(shlex.quote, inputs), *roles, *([reading] if reading else [])])
     facts = _Facts(result=result, columns=columns, about=about, odd={entry.what: entry for entry in result.odd})
     scored = [(weight * found.touched, found) for weight, rule in _RULES for found in rule(facts)]
     worst = [found for _, found in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
-    gather = _gather_command(about, [found for found in worst if not found.command])
-    return [Finding(found.what, found.command or gather, found.then) for found in worst]
+    gather = _gather_command(about, output, [found for found in worst if not found.command])
+    set_aside = f"{output.removesuffix('.csv')}.set-aside.csv"
+    return [Finding(found.what, found.command or gather, found.then.format(set_aside=set_aside)) for found in worst]
 
 
-def _gather_command(about: str, found: Sequence[_Found]) -> str:
+def _gather_command(about: str, output: str, found: Sequence[_Found]) -> str:
     drop = ",".join(dict.fromkeys(kind for finding in found for kind in finding.drop))
     options = dict.fromkeys(finding.gather for finding in found if finding.gather)
-    return " ".join(["upsort gather", about, *([f"--drop {drop}"] if drop else []), *options, "-o tidy.csv"])
+    return " ".join(["upsort gather", about, *([f"--drop {drop}"] if drop else []), *options, f"-o {output}"])
 
 
 def _conflicting_duplicates(facts: _Facts) -> Iterator[_Found]:
@@ -73,7 +76,7 @@ def _conflicting_duplicates(facts: _Facts) -> Iterator[_Found]:
             touched=conflicting,
             what=f"{conflicting:,} duplicates have a different label from the original.",
             drop=("copies", "near-copies"),
-            then="Then look for 'under another label' in tidy.set-aside.csv.",
+            then="Then look for 'under another label' in {set_aside}.",
         )
 
 
@@ -207,7 +210,7 @@ def _unlabelled(facts: _Facts) -> Iterator[_Found]:
 def _empty(facts: _Facts) -> Iterator[_Found]:
     if empty := facts.result.empty:
         what = f"{empty:,} rows have no text; every command sets them aside."
-        yield _Found(touched=empty, what=what, then="They are then in tidy.set-aside.csv.")
+        yield _Found(touched=empty, what=what, then="They are then in {set_aside}.")
 
 
 def _codes(signs: str) -> str:

@@ -182,7 +182,7 @@ class Console:
         """A line of the result. answer: it is shown bold."""
         text = without_controls(text)
         if self.render and wrap:
-            text = _wrapped(text, self.columns)
+            text = _wrapped(text.replace("\n", " "), self.columns)
         self.output.write(f"{styled(text, Style.BOLD, self.output) if answer else text}\n")
 
     def note(self, text: str) -> None:
@@ -219,7 +219,8 @@ class Console:
 
     def _table(self, table: Table) -> None:
         if self.render:
-            _drawing().drawn_table(_escaped_table(table), self.output, self.columns, self.full)
+            shown = _escaped_table(table if self.full else table.narrowed())
+            _drawing().drawn_table(shown, self.output, self.columns, self.full)
             return
         shown = table.piped()
         for row in ([column.name for column in shown.columns], *shown.rows):

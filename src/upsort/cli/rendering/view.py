@@ -16,12 +16,13 @@ _SINGULAR = {
     for noun in (
         "document", "row", "term", "label", "word", "passage", "file", "line", "column", "candidate", "fold", "cell", "group",
         "value", "sheet", "table", "step", "character", "answer", "point", "letter", "token", "vector", "month", "time", "token",
-        "second", "other", "question", "part", "dimension", "number", "setting",
+        "second", "difference", "other", "question", "part", "dimension", "number", "setting",
     )
 } | {"copies": "copy", "processes": "process", "people": "person"}  # fmt: skip
 _VERB = {
     "have": "has", "are": "is", "were": "was", "copy": "copies", "hold": "holds", "stand": "stands", "say": "says", "do": "does",
-    "need": "needs", "belong": "belongs", "teach": "teaches", "count": "counts", "make": "makes", "lie": "lies",
+    "need": "needs", "contain": "contains", "belong": "belongs", "teach": "teaches", "count": "counts", "make": "makes",
+    "lie": "lies",
 }  # fmt: skip
 _PLURAL_AFTER_ONE = re.compile(
     r"(?<![\w.,−+-])1 (?P<between>(?:'[^']*' |(?!of )[a-z]+ )?)(?P<noun>"
@@ -93,14 +94,16 @@ class Shown(Enum):
     PIPED = "where tables go to other programs"
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Column:
-    """A column of a table. spare: the larger, the sooner it is left out where there is little room; 0: never."""
+    """A column of a table. spare: the larger, the sooner it is left out where there is little room; 0: never. full: whether only
+    --full shows it on a terminal."""
 
     name: str
     kind: Kind = Kind.TEXT
     spare: int = 0
     where: Shown = Shown.EVERYWHERE
+    full: bool = False
 
     @property
     def on_the_right(self) -> bool:
@@ -136,6 +139,10 @@ class Table:
         """With the rows that are shown without --full."""
         return replace(self, rows=self.rows[: self.brief]) if self.brief else self
 
+    def narrowed(self) -> "Table":
+        """With the columns that are shown without --full."""
+        return self.select([place for place, column in enumerate(self.columns) if not column.full])
+
     def select(self, places: Sequence[int]) -> "Table":
         """With some of the columns."""
         rows = [[row[place] for place in places] for row in self.rows]
@@ -144,8 +151,8 @@ class Table:
 
 @record(frozen=True)
 class Sentence:
-    """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted. answer: whether it answers the
-    question of the command, which a terminal shows bold."""
+    """A line of the result; wrapped at words on a terminal, unless it is to be typed or quoted. Several lines are a paragraph
+    there. answer: whether it answers the question of the command, which a terminal shows bold."""
 
     text: str
     wrapped: bool = True
@@ -202,6 +209,11 @@ class View:
         """A sentence."""
         self._add(Sentence(singular_after_one(text), where=where))
 
+    def add_paragraph(self, sentences: Iterable[str]) -> None:
+        """Sentences that follow each other on a terminal, and are lines of their own elsewhere."""
+        if lines := [singular_after_one(sentence) for sentence in sentences]:
+            self._add(Sentence("\n".join(lines)))
+
     def add_verbatim(self, text: str) -> None:
         """Lines that stay as they are: something to be typed, a document."""
         self._add(Sentence(text, wrapped=False))
@@ -218,7 +230,7 @@ class View:
         cells = [[_single_line(cell) for cell in row] for row in rows]
         most, nouns = brief or (0, "")
         if most and len(cells) > most:
-            self.more[f"all {len(cells):,} {nouns}"] = None
+            self.more[f"{len(cells):,} {nouns}"] = None
         self._add(Table(columns=columns, rows=cells, brief=most, **attributes))
 
     def add_block(self, lay: Callable[[int], str]) -> None:

@@ -163,7 +163,7 @@ def confusion_columns(judgement: Judgement) -> list[Column]:
 
 
 def duplicates_sentences(duplicates: results.SplitCounts, plan: Plan) -> list[str]:
-    """How copies and groups were kept on one side of every split, and what that took."""
+    """How copies and groups were kept on one side of every split."""
     lines = []
     if duplicates.group_count is not None:
         lines.append(
@@ -171,6 +171,12 @@ def duplicates_sentences(duplicates: results.SplitCounts, plan: Plan) -> list[st
         )
     if duplicates.copies and not plan.judge.allow_copies:
         lines.append(f"{duplicates.copies:,} documents copy another one; duplicates stay in the same fold.")
+    return lines
+
+
+def unused_sentences(duplicates: results.SplitCounts) -> list[str]:
+    """Which documents were neither trained on nor judged, or not trained on, and why."""
+    lines = []
     if duplicates.taken_out_of_training:
         lines.append(
             f"Left out of training parts, counted over all splits: {duplicates.taken_out_of_training:,} documents that belong "

@@ -10,9 +10,10 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import baseline_rate, times
 from upsort.cli.rendering.view import Detail, View
-from upsort.cli.rendering.wording import duplicates_sentences, interval, percent
+from upsort.cli.rendering.wording import interval, percent
 from upsort.cli.request import named_engine, planned_context, report_rejects
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
+from upsort.cli.views.evaluate import show_splits
 from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
@@ -38,13 +39,11 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
         chosen = choose(work, budget)
     view = View(_result(chosen))
     _show(chosen, options.margin, view)
-    with view.at(Detail.FULL):
-        for line in duplicates_sentences(chosen.duplicates, work.plan):
-            view.add_sentence(line)
+    show_splits(chosen.duplicates, work.plan, view)
     if options.output:
         with replacing_text(Path(options.output)) as text:
             text.write(plan_text(replace(chosen.picked.plan, candidates={}), named_engine(options)))
-        view.add_note(f"The chosen plan: {options.output}.")
+        view.add_sentence(f"Written: {options.output} (the chosen plan).")
     report_rejects(work.rejects, chosen.documents, view)
     for candidate, result in chosen.finalists:
         what = RecordedEvaluation("choose", candidate.name, candidate.plan, options.input)

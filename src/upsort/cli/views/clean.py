@@ -11,8 +11,9 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.drawing import quote_line
 from upsort.cli.rendering.findings import comparison_sentence, difference_notes
 from upsort.cli.rendering.view import Detail, View, shortened
-from upsort.cli.rendering.wording import duplicates_sentences, interval, percent
+from upsort.cli.rendering.wording import interval, percent
 from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
+from upsort.cli.views.evaluate import show_splits
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
@@ -142,9 +143,12 @@ def _show_changes(document: DocumentSteps, view: View) -> None:
         changes = [f"−{shortened(text, _WORD)}" for text in step.removed]
         changes += [f"{shortened(old, _WORD)} → {shortened(new, _WORD)}" for old, new in step.changed]
         if changes:
-            rows.append((step.step, shortened(", ".join(changes), _CHANGES)))
-    view.add_table((col.name(""), col.text("")), rows or [("no step", "changed it")])
-    view.add_block(partial(quote_line, document.steps[-1].after if document.steps else document.text))
+            rows.append((step.step, shortened("; ".join(changes), _CHANGES)))
+    if not rows:
+        view.add_sentence("No step changes it.")
+        return
+    view.add_table((col.name(""), col.text("")), rows)
+    view.add_block(partial(quote_line, document.steps[-1].after))
 
 
 _WORD = 30  # characters of a word that are shown
@@ -177,7 +181,7 @@ def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
         f"{result.documents:,} documents: {first.tokens:,} tokens ({first.distinct:,} distinct) before cleaning, {last.tokens:,} "
         f"({last.distinct:,} distinct) after it."
     )
-    with view.at(Detail.FULL, "the tokens after each step"):
+    with view.at(Detail.FULL):
         view.add_table(
             (
                 col.name("step"),
@@ -243,8 +247,9 @@ def _compare(work: RunContext, lists: Sequence[str], margin: float) -> View:
         brief=(_GROUPS, "lists of steps"),
     )
     if whole is not None:
+        show_splits(whole.duplicates, work.plan, view)
         with view.at(Detail.FULL, "how they were compared"):
-            for line in (*duplicates_sentences(whole.duplicates, work.plan), *difference_notes(whole, work.plan.judge.repeats)):
+            for line in difference_notes(whole, work.plan.judge.repeats):
                 view.add_sentence(line)
     return view
 

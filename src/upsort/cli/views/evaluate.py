@@ -15,6 +15,7 @@ from upsort.cli.rendering.wording import (
     RELIABILITY_COLUMNS,
     confusion_columns,
     confusion_rows,
+    duplicates_sentences,
     interval,
     judgement_values,
     label_columns,
@@ -25,11 +26,13 @@ from upsort.cli.rendering.wording import (
     own_rows,
     percent,
     reliability_rows,
+    unused_sentences,
     with_rates,
 )
 from upsort.cli.request import (
     JUDGED,
     command_line,
+    free_name,
     inputs_of,
     note_cost_orientation,
     report_rejects,
@@ -40,11 +43,13 @@ from upsort.cli.requirements import RecordedEvaluation, check_written, record_re
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
+from upsort.core.plan import Plan
 from upsort.io.sorter.loading import load_sorters
 from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluationRequest, evaluate
 from upsort.workflows.score import Passages
 from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.shared.figures import draw_judgement
+from upsort.workflows.shared.results import SplitCounts
 from upsort.workflows.shared.scored_rows import with_decision_options
 
 _MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions instead of them all
@@ -150,19 +155,27 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     if evaluation.mistakes and options.output is None and not asked:
         view.add_step(
             "Next, to read all mistakes:",
-            command_line("evaluate", options, [options.sorter, *options.input], "-o", "mistakes.csv"),
+            command_line("evaluate", options, [options.sorter, *options.input], "-o", free_name("mistakes.csv")),
         )
 
 
 _WEAKEST = 5  # labels and confusions that are shown without --full
 
 
+def show_splits(duplicates: SplitCounts, plan: Plan, view: View) -> None:
+    """Which documents were not used; with --full, how copies and groups were kept on one side of every split."""
+    for line in unused_sentences(duplicates):
+        view.add_sentence(line)
+    with view.at(Detail.FULL):
+        for line in duplicates_sentences(duplicates, plan):
+            view.add_sentence(line)
+
+
 def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False) -> None:
     """The accuracy and the baseline, what decisions cost, and what one common label hides."""
     answer, *remaining = findings.headline(evidence.judgement, group, copies)
     view.add_answer(answer)
-    for line in remaining:
-        view.add_sentence(line)
+    view.add_paragraph([*remaining, leading_measures(evidence)])
     show_costs(evidence, view)
     for line in findings.dominated(evidence):
         view.add_sentence(line)
@@ -171,24 +184,24 @@ def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool
 def show_judgement(evidence: JudgedEvidence, labels: Sequence[str], view: View, shares: str) -> None:
     """The weakest labels and the most frequent confusions; with --full, every label, all confusions and all measures. labels: of
     the probabilities. shares: how confusions are shown."""
-    view.add_sentence(leading_measures(evidence))
     decided = evidence.undecided.judgement if evidence.undecided is not None else evidence.judgement
     with view.at(Detail.BRIEF):
         if decided is not None:
-            _show_weakest(decided, view)
+            _show_weakest(decided, " of decided" if evidence.undecided is not None else "", view)
     if decided is not None and shares and decided.sets is None:
         view.add_sentence()
         _show_confusions(decided, view, shares)
-    with view.at(Detail.FULL, "every label, all confusions and measures"):
+    labels_too = f"{len(decided.labels):,} labels, " if decided is not None and len(decided.labels) > _WEAKEST else ""
+    with view.at(Detail.FULL, f"{labels_too}all confusions and measures"):
         view.add_sentence()
         _show_labels(evidence, view, shares)
         _show_measures(evidence, labels, view)
 
 
-def _show_weakest(judgement: Judgement, view: View) -> None:
-    """The labels with the lowest F1, and the most frequent confusions."""
+def _show_weakest(judgement: Judgement, of: str, view: View) -> None:
+    """The labels with the lowest F1, and the most frequent confusions. of: which documents, where not all are counted."""
     judged = sorted((label for label in judgement.per_label if label.documents), key=lambda label: label.f1.value or 0.0)
-    columns = [col.name("weakest labels" if len(judged) > _WEAKEST else "label"), col.count("documents", 7)]
+    columns = [col.name(f"{'weakest labels' if len(judged) > _WEAKEST else 'labels'}{of}"), col.count("documents", 7)]
     columns += [col.share("precision", 6), col.share("recall"), col.interval(), col.share("F1")]
     view.add_sentence()
     view.add_table(
@@ -209,7 +222,7 @@ def _show_weakest(judgement: Judgement, view: View) -> None:
     if confusions:
         view.add_sentence()
         view.add_table(
-            (col.name("frequent mistakes"), col.name("sorted as"), col.count("documents"), col.count("of")),
+            (col.name(f"mistakes{of}"), col.name("sorted as"), col.count("documents"), col.count("of")),
             [(confusion.true, Wrong(confusion.sorted_as), number(confusion.documents), confusion.of) for confusion in confusions],
         )
 

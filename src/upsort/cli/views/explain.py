@@ -42,7 +42,7 @@ def run_explain(options: ExplainOptions, console: Console) -> Exit:
         )
     worked = arithmetic(sorter, explained_document.explanation) if options.arithmetic else None
     view = View(ExplainResult.of(sorter, explained_document, worked))
-    _show(sorter, explained_document, options.top, view)
+    _show(sorter, explained_document, options, view)
     if worked is not None:
         _show_arithmetic(sorter, worked, view)
     if options.output:
@@ -73,16 +73,17 @@ def _is_file(text: str) -> bool:
         return False
 
 
-def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int, view: View) -> None:
+def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options: ExplainOptions, view: View) -> None:
     explanation = explained_document.explanation
     _head(sorter, explanation, view)
     lines = len(explanation.text) // _NARROW
-    for detail, most, terms in ((Detail.BRIEF, _BRIEF_LINES, min(top, _BRIEF_TERMS)), (Detail.FULL, 0, top)):
+    brief = options.top if "--top" in options.given else _BRIEF_TERMS
+    for detail, most, terms in ((Detail.BRIEF, _BRIEF_LINES, brief), (Detail.FULL, 0, options.top)):
         with view.at(detail):
             view.add_block(partial(marked, explanation, _meaning(sorter, explanation), most))
             view.add_sentence()
             _show_how(sorter, explained_document, terms, view)
-    if isinstance(explanation.how, Additive) and len(explanation.how.pulls) > _BRIEF_TERMS:
+    if isinstance(explanation.how, Additive) and min(len(explanation.how.pulls), options.top) > brief:
         view.more["more terms"] = None
     if lines > _BRIEF_LINES:
         view.more["the whole text"] = None

@@ -87,6 +87,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
 
 
 _ALWAYS = ("accuracy", "baseline", "macro_f1")
+_MINUTES = len("2026-11-30T10:20")
 _BRIEF = 9  # evaluations that are shown without --full; each may take two lines
 
 
@@ -112,17 +113,28 @@ def run_ledger(options: LedgerOptions, console: Console) -> Exit:
             cells += [value, ends] if key == "accuracy" else [value]
         documents = "–" if entry.documents is None else entry.documents
         extra_cells = (values[place] for values in extra.values())
-        rows.append((entry.time, entry.command, entry.name, documents, *cells, entry.data, entry.plan, *extra_cells))
+        rows.append(
+            (
+                entry.time[:_MINUTES].replace("T", " "),
+                entry.command,
+                entry.name,
+                documents,
+                *cells,
+                entry.data,
+                entry.plan,
+                *extra_cells,
+            )
+        )
     view.add_answer(f"{len(matching):,} evaluations, {'the latest' if options.sort == 'time' else 'the best'} first:")
     view.add_table(
         (
-            col.name("time", 7),
+            col.name("time (UTC)"),
             col.name("command"),
             col.name("subject"),
-            col.count("documents", 8),
+            col.count("documents", 3, full=True),
             *heads,
-            col.name("data", 9),
-            col.name("plan", 9),
+            col.name("data", 4, full=True),
+            col.name("plan", 4, full=True),
             *map(col.name, extra),
         ),
         rows,

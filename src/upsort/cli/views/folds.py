@@ -15,17 +15,9 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Shown, View
-from upsort.cli.rendering.wording import (
-    duplicates_sentences,
-    interval,
-    judgement_values,
-    number,
-    percent,
-    value_and_interval,
-    with_rates,
-)
+from upsort.cli.rendering.wording import interval, judgement_values, number, percent, value_and_interval, with_rates
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.views.evaluate import show_headline, show_judgement, show_undecided
+from upsort.cli.views.evaluate import show_headline, show_judgement, show_splits, show_undecided
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.cross_validation import FoldResult
 from upsort.core.evaluation.intervals import Comparison
@@ -121,9 +113,8 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
                 f"if it may be in the training part, {percent(grouped_duplicates.value)} if "
                 f"not{': the model has memorised the difference' if by_heart else ''}."
             )
+    show_splits(answer.duplicates, plan, view)
     with view.at(Detail.FULL, "the folds"):
-        for line in duplicates_sentences(answer.duplicates, plan):
-            view.add_sentence(line)
         if len(result.folds) <= _MOST_SHOWN:
             view.add_sentence()
             _show_folds(result.folds, view)
@@ -187,7 +178,7 @@ def run_compare(options: CompareOptions, console: Console) -> Exit:
     if options.output:
         with replacing_text(Path(options.output)) as text:
             text.write(plan_text(replace(best.candidate.plan, candidates={}), request.named_engine(options)))
-        view.add_note(f"The winner's plan: {options.output}.")
+        view.add_sentence(f"Written: {options.output} (the plan of {best.candidate.name}).")
     request.report_rejects(work.rejects, result.documents, view)
     for candidate in result.compared:
         what = RecordedEvaluation("compare", candidate.candidate.name, candidate.candidate.plan, options.input)
@@ -220,11 +211,11 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
             *((col.number(by.name), col.interval()) if separate_measure else ()),
             col.share("accuracy"),
             col.interval(),
-            col.number("log loss", 7),
-            col.share("on its training parts", 8),
+            col.number("log loss", 2, full=True),
+            col.share("on its training parts", 3, full=True),
             *((col.share("decided", 1), col.share("right of the decided")) if left else ()),
             col.name(f"difference to the {findings.the_best(result)}"),
-            col.number("seconds", 9),
+            col.number("seconds", 4, full=True),
             *(col.number(called, where=Shown.PIPED) for called in piped),
         ),
         [
@@ -240,10 +231,9 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
             f"All candidates were judged on the same {result.documents:,} documents and folds; the text was counted "
             f"{findings.times(result.counted)}."
         )
-        for line in duplicates_sentences(result.duplicates, plan):
-            view.add_sentence(line)
         for line in findings.difference_notes(result, plan.judge.repeats):
             view.add_sentence(line)
+    show_splits(result.duplicates, plan, view)
     for line in findings.at_the_end(result):
         view.add_sentence(line)
     if result.nested is not None:
@@ -266,7 +256,11 @@ def _answer(result: CompareResult, by: Measure) -> str:
         value, ends = value_and_interval(by, rate) if rate is not None else ("–", "–")
         return f"Best {by.name}: {first.candidate.name}, {value} (95% interval {ends})."
     open_ones = sum(candidate.comparison is not Comparison.WORSE for candidate in result.compared[1:])
-    others = f"{open_ones:,} of the other {len(result.compared) - 1:,} may be as good" if open_ones else "all others are worse"
+    one = len(result.compared) == 2
+    if open_ones:
+        others = "the other may be as good" if one else f"{open_ones:,} of the other {len(result.compared) - 1:,} may be as good"
+    else:
+        others = "the other is worse" if one else "all others are worse"
     accuracy = first.result.overall.accuracy
     return f"Highest accuracy: {first.candidate.name}, {percent(accuracy.value)} (95% interval {interval(accuracy)}); {others}."
 

@@ -7,14 +7,15 @@ from upsort.cli.commands.reading import NextOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import suspect_sentences
-from upsort.cli.rendering.view import Detail, View, shortened
-from upsort.cli.rendering.wording import duplicates_sentences, percent
-from upsort.cli.request import command_line, inputs_of, planned_context, report_rejects, scoring_context
+from upsort.cli.rendering.view import View, shortened
+from upsort.cli.rendering.wording import percent
+from upsort.cli.request import command_line, free_name, inputs_of, planned_context, report_rejects, scoring_context
+from upsort.cli.views.evaluate import show_splits
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.next_documents import LabellingBenefit, suggest_documents
 from upsort.workflows.suspects import suspects
 
-_BRIEF = 8  # documents that are shown without --full
+_BRIEF = 6  # documents that are shown without --full
 
 
 def run_next(options: NextOptions, console: Console) -> Exit:
@@ -33,7 +34,7 @@ def run_next(options: NextOptions, console: Console) -> Exit:
             col.name("guess"),
             col.share("probability"),
             col.name("second guess", 7),
-            col.number("entropy, bits", 8),
+            col.number("entropy, bits", 1, full=True),
             col.name("why"),
             col.quote(),
         ),
@@ -86,20 +87,18 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
         view.add_sentence(line)
     if result.judged < result.documents:
         view.add_sentence(f"{result.documents - result.judged:,} documents are held out by no split and were not examined.")
-    with view.at(Detail.FULL):
-        for line in duplicates_sentences(result, work.plan):
-            view.add_sentence(line)
+    show_splits(result, work.plan, view)
     if result.suspects[: options.top]:
         view.add_sentence()
         view.add_table(
             (
                 col.name("document"),
                 col.name("label"),
-                col.share("its probability", 8),
+                col.share("its probability", 2, full=True),
                 col.name("suggested label"),
-                col.share("probability", 7),
+                col.share("probability", 2, full=True),
                 col.share("chance of error"),
-                col.text("terms for it", 6),
+                col.text("terms for it", 1, full=True),
                 col.quote(),
             ),
             [
@@ -120,7 +119,9 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
     if output is not None:
         view.add_sentence(f"All {len(result.suspects):,} with their rows: {output}.")
     elif result.suspects:
-        view.add_step("Next, to write them to a table:", command_line("suspects", options, options.input, "-o", "suspects.csv"))
+        view.add_step(
+            "Next, to write them to a table:", command_line("suspects", options, options.input, "-o", free_name("suspects.csv"))
+        )
     report_rejects(work.rejects, result.documents, view)
     console.show(view)
     return Exit.DONE

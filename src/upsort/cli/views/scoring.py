@@ -82,7 +82,9 @@ def _answer(result: Prediction, typed: bool, console: Console) -> None:
         console.json_line(answer | values | {"remark": result.remark or None})
     elif typed:
         because = result.remark or (f"because of {listed(result.words)}" if result.words else "")
-        console.write_line(f"{begin}{result.sorted_as or '(none)'} ({result.probability:.2f}){', ' if because else ''}{because}")
+        console.write_line(
+            f"{begin}{result.sorted_as or '(none)'} ({percent(result.probability)}){', ' if because else ''}{because}"
+        )
     else:
         console.write_line(f"{begin}{result.sorted_as}\t{result.probability:.6f}\t{result.remark or ', '.join(result.words)}")
 

@@ -10,7 +10,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, View, shortened
 from upsort.cli.rendering.wording import bar, percent
-from upsort.cli.request import inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
+from upsort.cli.request import free_name, inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.errors import listed
@@ -43,14 +43,23 @@ def run_survey(options: SurveyOptions, console: Console) -> Exit:
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with run_context(options, console, inputs, plan) as work:
         result, lengths = survey(work, options.shortest, options.top)
-    about = survey_findings(result, options.input, plan.columns, options_as_typed(options, "reading", "plan"))
+    about = survey_findings(
+        result, options.input, plan.columns, free_name("tidy.csv"), options_as_typed(options, "reading", "plan")
+    )
     result = structs.replace(result, worth_a_look=about)
     figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(result)
-    view.add_answer(_answer(result))
+    for detail, most in ((Detail.BRIEF, _MOST_LANGUAGES), (Detail.FULL, len(result.languages))):
+        with view.at(detail):
+            view.add_answer(_answer(result, most))
     with view.at(Detail.BRIEF):
         _show_briefly(result, view)
-    with view.at(Detail.FULL, "every label, lengths, odd documents, terms and columns"):
+    with view.at(Detail.BRIEF):
+        if "--shortest" in options.given:
+            _show_documents("Shortest documents:", result.shortest, view)
+        if "--top" in options.given:
+            _show_terms(result, options.top, view)
+    with view.at(Detail.FULL, "lengths, odd documents, terms and columns"):
         _show_fully(result, options, view)
     _show_findings(result.worth_a_look, view)
     if figures:
@@ -59,9 +68,10 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
     return view
 
 
-def _answer(result: SurveyResult) -> str:
+def _answer(result: SurveyResult, languages: int) -> str:
     labels = f"{len(result.labels):,} labels, " if result.labels else ""
-    return f"{result.documents:,} documents, {labels}{result.distinct_terms:,} distinct terms. {_language(result)}".rstrip()
+    language = _language(result, languages)
+    return f"{result.documents:,} documents, {labels}{result.distinct_terms:,} distinct terms. {language}".rstrip()
 
 
 _LARGEST = 10  # labels that are shown without --full
@@ -78,6 +88,7 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
         shown = _LARGEST if len(labels) <= _LARGEST or len(result.worth_a_look) < 2 else _LARGEST_OF_MANY
         rows = [(name, of.documents, percent(of.share), bar(of.documents / most, 24)) for name, of in labels[:shown]]
         if rest := labels[shown:]:
+            view.more[f"{len(labels):,} labels"] = None
             documents = sum(of.documents for _, of in rest)
             rows.append((f"{len(rest):,} others", documents, percent(sum(of.share for _, of in rest)), ""))
         view.add_table((col.name("label"), col.count("documents"), col.share("share"), col.bar()), rows)
@@ -123,8 +134,8 @@ def _show_fully(result: SurveyResult, options: SurveyOptions, view: View) -> Non
     _show_columns(result, view)
 
 
-def _language(result: SurveyResult) -> str:
-    """The language of the texts, where it is known."""
+def _language(result: SurveyResult, most: int) -> str:
+    """The language of the texts, where it is known; of several at most so many."""
     spoken = result.main_language
     if spoken.code:
         return f"Detected language: {spoken}."
@@ -132,7 +143,7 @@ def _language(result: SurveyResult) -> str:
         return f"Script: {spoken}; language unknown."
     if len(result.languages) < 2 or sum(result.languages.values()) < 0.5 * result.documents:
         return ""
-    names = listed([f"{name} {count:,}" for name, count in result.languages.items()], _MOST_LANGUAGES)
+    names = listed([f"{name} {count:,}" for name, count in result.languages.items()], most)
     return f"Detected languages: {names}."
 
 

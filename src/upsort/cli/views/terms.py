@@ -31,7 +31,7 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
     view = View(result)
     with view.at(Detail.BRIEF):
         _show_briefly(result, ranking, options, view)
-    with view.at(Detail.FULL, "each term's weight and documents"):
+    with view.at(Detail.ALWAYS if options.stable else Detail.FULL, "each term's weight and documents"):
         _show(result, ranking.unit, pair, options.against, view)
         for fact in result.facts:
             view.add_sentence(term_sentence(fact, 2 if pair else len(ranking.evidence.labels)), Shown.TERMINAL)
@@ -95,6 +95,8 @@ _LINE = 46  # characters that terms may take then
 
 def _show_briefly(result: TermsResult, ranking: _Ranking, options: TermsOptions, view: View) -> None:
     """A row for each label, of the largest ones where there are many; of a single label, each of its terms."""
+    if options.stable:
+        return
     if options.only:
         view.add_answer(f"Terms for {options.only!r}, strongest first:")
         _show(result, ranking.unit, None, options.against, view, _LARGEST)

@@ -190,6 +190,7 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
     if options.figures:
         written += features_workflow.draw_features(matrix, Path(options.figures))
     top = rows[: options.top]
+    brief = len(top) if "--top" in options.given else _BRIEF
     view = View(
         features_workflow.FeaturesResult(
             **structs.asdict(figures), top=top, document=row, written=[str(path) for path in written]
@@ -205,11 +206,10 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
         )
     if top and (not row or options.given & {"--top", "--sort", "--holding"}):
         view.add_sentence()
-        _show_terms(top, matrix, view)
-        shown = f"{len(top):,} of {len(rows):,} terms"
-        more_columns = "; -o writes their documents of each label" if matrix.labels else ""
-        view.add_sentence(f"{shown}{more_columns}.", Shown.TERMINAL)
-        view.add_sentence(f"{shown}.", Shown.PIPED)
+        _show_terms(top, matrix, brief, view)
+        if output is None:
+            of_labels = ", with their documents of each label" if matrix.labels else ""
+            view.add_sentence(f"All {len(rows):,} terms{of_labels}: -o terms.csv", Shown.TERMINAL)
     if written:
         view.add_sentence(f"Written: {', '.join(map(str, written))}.")
     request.report_rejects(rejects, figures.documents, view)
@@ -256,7 +256,12 @@ def _show_summary(figures: features_workflow.MatrixSummary, matrix: features_wor
         view.add_sentence(f"{figures.without_tokens:,} documents have no tokens at all.")
 
 
-def _show_terms(rows: Sequence[features_workflow.TermRow], matrix: features_workflow.NamedFeatures, view: View) -> None:
+_BRIEF = 10  # terms that are shown without --full
+
+
+def _show_terms(
+    rows: Sequence[features_workflow.TermRow], matrix: features_workflow.NamedFeatures, brief: int, view: View
+) -> None:
     """The terms; on a terminal, where a column for each label would not fit, with the label that most of its documents have."""
     labels = matrix.labels
 
@@ -270,10 +275,10 @@ def _show_terms(rows: Sequence[features_workflow.TermRow], matrix: features_work
             col.count("documents"),
             col.count("count", 2),
             col.number("idf", 1),
-            col.number("mean weight", 4),
-            col.number("largest weight", 3),
-            *([Column("most in", Kind.NAME, where=Shown.TERMINAL)] if labels else []),
-            *(Column(label, Kind.COUNT, where=Shown.PIPED) for label in labels),
+            col.number("mean weight", 4, full=True),
+            col.number("largest weight", 3, full=True),
+            *([Column(name="most in", kind=Kind.NAME, where=Shown.TERMINAL)] if labels else []),
+            *(Column(name=label, kind=Kind.COUNT, where=Shown.PIPED) for label in labels),
         ),
         [
             (
@@ -288,4 +293,5 @@ def _show_terms(rows: Sequence[features_workflow.TermRow], matrix: features_work
             )
             for row in rows
         ],
+        brief=(brief, "terms"),
     )

@@ -10,8 +10,9 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import restraint_sentence
 from upsort.cli.rendering.view import Detail, View
-from upsort.cli.rendering.wording import duplicates_sentences, percent
+from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context
+from upsort.cli.views.evaluate import show_splits
 from upsort.core.errors import UsageProblem
 from upsort.core.plan import Plan
 from upsort.workflows.cross_validate import curve, draw_curve
@@ -69,9 +70,7 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
             for point in result.points
         ],
     )
-    with view.at(Detail.FULL):
-        for line in duplicates_sentences(result.duplicates, work.plan):
-            view.add_sentence(line)
+    show_splits(result.duplicates, work.plan, view)
     if written:
         view.add_sentence(f"Written: {written}.")
     report_rejects(work.rejects, result.labelled, view)
@@ -115,10 +114,10 @@ def run_trend(options: TrendOptions, console: Console) -> Exit:
 
 def _show(result: TrendResult, shares: bool, view: View) -> None:
     labels = list(next(iter(result.periods.values())))
-    stands_out = f"{len(result.standing_out):,} times a label is more or less frequent than chance explains"
+    differences = f"{len(result.standing_out):,} differences are" if result.standing_out else "no difference is"
     view.add_answer(
-        f"{result.documents:,} documents, {len(labels):,} labels, {len(result.periods):,} values of {result.by!r}; "
-        f"{stands_out if result.standing_out else 'no label stands out by more than chance explains'}."
+        f"{result.documents:,} documents, {len(labels):,} labels, {len(result.periods):,} {result.period or 'value'}s of "
+        f"{result.by!r}; {differences} larger than chance explains."
     )
     for detail, most in ((Detail.BRIEF, _BRIEF_SENTENCES), (Detail.FULL, _MOST_SENTENCES)):
         with view.at(detail):

@@ -160,7 +160,7 @@ def guessed_columns(
         named_so = [place for place in usual if _called(columns[place]) in _TEXT_NAMES and lengths[place]]
         place = max(named_so or usual, key=lambda place: lengths[place])
         text = (str(columns[place]),)
-        messages.append(f"the text is taken from column {columns[place]!r} (--text)")
+        messages.append(f"text {columns[place]!r} (--text)")
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
         best, merit = _likeliest_label(columns, rows, texts, {*text, named.id})
@@ -168,8 +168,8 @@ def guessed_columns(
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
         if best is not None and (label_is == "needed" or merit > _PREDICTABLE):
             label = str(columns[best])
-            messages.append(f"the label from column {label!r} (--label)")
-    note = [f"No plan or option names the columns: {', '.join(messages)}."] if messages else []
+            messages.append(f"label {label!r} (--label)")
+    note = [f"Detected columns: {', '.join(messages)}."] if messages else []
     return replace(named, text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
 
 

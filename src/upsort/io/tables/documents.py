@@ -86,9 +86,9 @@ def _known_columns(table: SourceTable, named: plan.Columns, label_is: LabelUse) 
     text = named.text or ((table.text,) if table.text else ())
     want_label = label_is != "not used" and not named.label and table.label
     columns = replace(named, text=text, label=table.label if want_label else named.label)
-    messages = [f"the text is column {table.text!r}"] if text and not named.text else []
-    messages += [f"the label column {table.label!r} (--label-from)"] if want_label else []
-    return columns, [f"No plan or option names the columns: {', '.join(messages)}."] if messages else []
+    messages = [f"text {table.text!r}"] if text and not named.text else []
+    messages += [f"label {table.label!r} (--label-from)"] if want_label else []
+    return columns, [f"Detected columns: {', '.join(messages)}."] if messages else []
 
 
 def columns_for(sorter: TrainedSorter, named: plan.Columns, inputs: Inputs, labels: bool = True) -> plan.Columns:
