@@ -170,10 +170,10 @@ def named_columns(options: CommonOptions) -> Columns:
     return checked_plan({"columns": named}, "--text").columns
 
 
-def command_line(name: str, options: CommonOptions, sources: Sequence[str], *words: str) -> str:
-    """A command to be typed next: on these sources, with the options of reading, columns and plan as they were written here, and
-    with further words."""
-    typed = options_as_typed(options, "columns", "reading", "plan")
+def command_line(name: str, options: CommonOptions, sources: Sequence[str], *words: str, without: Sequence[str] = ()) -> str:
+    """A command to be typed next: on these sources, with the options of reading and of the plan as they were written here, and
+    with further words. without: keys of the plan whose options are left out."""
+    typed = options_as_typed(options, without)
     return " ".join(part for part in (f"upsort {name}", shlex.join(sources), typed, shlex.join(words)) if part)
 
 
@@ -184,11 +184,13 @@ def free_name(name: str) -> str:
     return str(next(candidate for candidate in chain([path], numbered) if not candidate.exists()))
 
 
-def options_as_typed(options: CommonOptions, *headings: str) -> str:
-    """The options under some headings of help as they were written, for a command that is to be typed next."""
+def options_as_typed(options: CommonOptions, without: Sequence[str]) -> str:
+    """The options of reading and of the plan as they were written, for a command that is to be typed next. without: keys of the
+    plan whose options are left out."""
     words = []
     for option in declared(type(options)):
-        if option.heading in headings and option.spelling in options.given and not option.writes:
+        of_sources = option.sets or option.heading in {"reading", "plan"}
+        if of_sources and option.sets not in without and option.spelling in options.given and not option.writes:
             value = getattr(options, option.name)
             for each in value if isinstance(value, list) else [value]:
                 if isinstance(each, bool):
@@ -334,7 +336,7 @@ def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:
         return
     reasons = "; ".join(f"{reason}: {count:,}" for reason, count in rejects.reasons.most_common(4))
     more = rejects.count - sum(count for _, count in rejects.reasons.most_common(4))
-    where = f"see {rejects.path}" if rejects.path else "--set-aside FILE writes them"
+    where = f"see {rejects.path}" if rejects.path else "see --set-aside"
     view.add_note(
         f"Rows: {used + rejects.count:,} read, {rejects.count:,} set aside ({reasons}{f'; {more} other' if more > 0 else ''}); "
         f"{where}."

@@ -105,21 +105,20 @@ def _all_steps(options: CleanOptions) -> View:
         for step in STEPS.values()
     ]
     view = View(StepDescriptions(described))
-    view.add_answer(f"{len(STEPS)} cleaning steps:")
+    view.add_answer(f"{len(STEPS)} cleaning steps (their keys: upsort plan --explain clean):")
     with view.at(Detail.BRIEF):
-        view.add_table(
-            (col.name("step"), col.text("effect")), [(step.name, shortened(step.summary, _CHANGES)) for step in STEPS.values()]
-        )
+        rows = [(step.name, shortened(step.summary, _CHANGES)) for step in STEPS.values()]
+        view.add_table((col.name(""), col.text("")), rows, brief=(_MOST_STEPS, "steps"))
     with view.at(Detail.FULL, "an example of each step"):
         view.add_table(
             (col.name("step"), col.text("effect"), col.text("example"), col.text("result")),
             [(step.name, step.summary, *step.example) for step in STEPS.values()],
         )
     words = [step.name for step in STEPS.values() if step.place is StepPlace.ON_WORDS]
-    view.add_sentence(
-        f"{', '.join(words[:-1])} and {words[-1]} work on single words: put them after steps that need running text."
-    )
-    view.add_sentence("Keys of the steps: upsort plan --explain clean")
+    with view.at(Detail.FULL):
+        view.add_sentence(
+            f"{', '.join(words[:-1])} and {words[-1]} work on single words: put them after steps that need running text."
+        )
     return view
 
 
@@ -151,6 +150,7 @@ def _show_changes(document: DocumentSteps, view: View) -> None:
     view.add_block(partial(quote_line, document.steps[-1].after))
 
 
+_MOST_STEPS = 22
 _WORD = 30  # characters of a word that are shown
 _CHANGES = 58  # characters of the changes of one step
 

@@ -121,7 +121,8 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     show_judgement(result.evidence, result.overall.labels, view, options.shares)
     if not named:
         view.add_step(
-            "Next, to try other classifiers:", request.command_line("compare", options, options.input, "--try", _OTHER_KINDS)
+            "Next, to try other classifiers:",
+            request.command_line("compare", options, options.input, "--try", _OTHER_KINDS, without=["classifier.kind"]),
         )
 
 

@@ -43,9 +43,8 @@ def run_survey(options: SurveyOptions, console: Console) -> Exit:
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with run_context(options, console, inputs, plan) as work:
         result, lengths = survey(work, options.shortest, options.top)
-    about = survey_findings(
-        result, options.input, plan.columns, free_name("tidy.csv"), options_as_typed(options, "reading", "plan")
-    )
+    reading = options_as_typed(options, ("columns.text", "columns.label", "columns.id", "judge.seed"))
+    about = survey_findings(result, options.input, plan.columns, free_name("tidy.csv"), reading)
     result = structs.replace(result, worth_a_look=about)
     figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(result)

@@ -1,0 +1,112 @@
+"""The default output of every command fits one screen, for 7 labels and for 60, and each command that it proposes runs."""
+
+import csv
+import io
+import random
+import re
+import shlex
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from upsort.cli.commands import NAMES
+from upsort.cli.main import main
+from upsort.cli.rendering.console import Console, Exit
+
+LINES, COLUMNS = 24, 80
+BEDS = [f"bed {number:02}{', north wall' if number % 7 == 0 else ''}" for number in range(1, 61)]
+SYLLABLES = [first + last for first in "bdfghjklmnprstv" for last in ("a", "el", "i", "or", "un")]
+
+
+def notes_of_beds(path: Path) -> None:
+    """Notes on 60 beds of unequal sizes: names with commas, words that are mostly shared, some wrong labels, copies and dates."""
+    draws = random.Random(11)
+
+    def words(count: int) -> list[str]:
+        return ["".join(draws.choices(SYLLABLES, k=draws.randint(2, 3))) for _ in range(count)]
+
+    shared, own = words(200), {bed: words(6) for bed in BEDS}
+    notes = []
+    for place, bed in enumerate(BEDS):
+        for _ in range(6 + place * place % 17):
+            about = bed if draws.random() < 0.9 else draws.choice(BEDS)
+            notes.append((bed, " ".join(draws.choice(own[about] if draws.random() < 0.3 else shared) for _ in range(12))))
+    notes += [(draws.choice(BEDS), text) for _, text in notes[:9]]
+    draws.shuffle(notes)
+    with path.open("w", newline="", encoding="utf-8") as file:
+        rows = csv.writer(file)
+        rows.writerow(["number", "received", "bed", "note"])
+        for number, (bed, text) in enumerate(notes):
+            rows.writerow([f"n{number:04}", f"202{4 + number % 3}-{1 + number % 12:02}-{1 + number % 28:02}", bed, text])
+
+
+def every_command(table: str, text: str, label: str) -> Iterator[str]:
+    """A line of each command, in an order in which each finds what it reads."""
+    of = f"--text {text} --label {label}"
+    yield f"survey {table} {of}"
+    yield f"survey {table} --columns"
+    yield f"survey {table} {of} --find the --show 5"
+    yield f"plan {table} -o plan.toml"
+    yield "plan --plan plan.toml --check"
+    yield f"gather {table} {of} -o gathered.csv"
+    yield f"clean {table} --text {text} --steps lower,stop_words,stem --show 2"
+    yield f"clean {table} --text {text} --steps lower,stop_words,stem --groups"
+    yield "clean --steps-help"
+    yield f"features {table} {of}"
+    yield f"split {table} --text {text} --label {label} -o parts"
+    yield f"train parts/train.csv {of} -o desk.sorter"
+    yield "evaluate desk.sorter parts/held-out.csv"
+    yield f"cross-validate {table} {of} --folds 2"
+    yield f"compare {table} {of} --folds 2 --try classifier.kind=naive-bayes,centroid,majority"
+    yield f"choose {table} {of} --trials 3 --classifier naive-bayes --set judge.folds=2 -o chosen.toml"
+    yield f"curve {table} {of} --folds 2 --classifier naive-bayes"
+    yield "terms desk.sorter"
+    yield f"terms {table} {of}"
+    yield f"explain desk.sorter {table} --document {{first}}"
+    yield f"score desk.sorter {table} -o scored.csv"
+    yield "ask desk.sorter"
+    yield f"suspects {table} {of} --folds 2 --classifier naive-bayes"
+    yield f"next desk.sorter {table}"
+    yield "trend scored.csv"
+    yield f"train parts/train.csv {of} --classifier naive-bayes --extendable -o more.sorter"
+    yield "extend more.sorter parts/held-out.csv -o extended.sorter"
+    yield "export desk.sorter -o desk.onnx"
+    yield "report desk.sorter parts/held-out.csv -o report.html"
+    yield "ledger"
+    yield "demo laid-out --files-only"
+
+
+def shown(command: str, width: int = COLUMNS) -> tuple[str, int]:
+    """What a terminal shows of a command, notes and warnings included, and how it ends."""
+    output = io.StringIO()
+    status = main(shlex.split(command), Console(output=output, error=output, input=io.BytesIO(b"the leaves\n"), width=width))
+    return output.getvalue(), status
+
+
+@pytest.mark.usefixtures("undrawn")
+@pytest.mark.parametrize("labels", [7, 60])
+def test_every_answer_fits_one_screen_and_what_it_proposes_runs(
+    labels: int, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    table, text, label = ("letters-2024.csv", "message", "topic") if labels == 7 else ("beds.csv", "note", "bed")
+    if labels == 60:
+        notes_of_beds(tmp_path / table)
+    else:
+        lines = (demo / table).read_text(encoding="utf-8")
+        (tmp_path / table).write_text(lines, encoding="utf-8")
+    first = (tmp_path / table).read_text(encoding="utf-8").splitlines()[1].split(",")[0]
+    commands = [command.format(first=first) for command in every_command(table, text, label)]
+    assert {command.split()[0] for command in commands} == set(NAMES)
+    proposed: dict[str, str] = {}
+    for command in commands:
+        output, status = shown(command)
+        assert status == Exit.DONE, output
+        lines = output.splitlines()
+        assert len(lines) <= LINES, f"{command}: {len(lines)} lines\n{output}"
+        proposed |= {line.strip(): command for line in lines if re.match(r" +upsort ", line)}
+    assert len(proposed) >= 4
+    for line, command in proposed.items():
+        output, status = shown(line.removeprefix("upsort "))
+        assert status == Exit.DONE, f"{command} proposes {line}\n{output}"
