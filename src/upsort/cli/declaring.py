@@ -263,10 +263,10 @@ class CommonOptions:
     spellings. A subclass names the heading under which help lists its own options."""
 
     HEADING: ClassVar[str] = "everywhere"
-    full: bool = flag("everything there is to show, not one screen of it")
-    verbose: bool = flag("how it was computed, too: optimiser, calibration, timings")
-    json: bool = flag("the result as one JSON document")
-    quiet: bool = flag("no notes and no progress")
+    full: bool = flag("the complete result instead of one screen")
+    verbose: bool = flag("also how it was computed: optimiser, calibration, timings")
+    json: bool = flag("the result as a JSON document")
+    quiet: bool = flag("hide notes and progress")
     debug: bool = flag("show the traceback of an error")
     given: frozenset[str] = frozenset()
 

@@ -14,7 +14,7 @@ from textwrap import fill
 
 from upsort.cli.commands import NAMES, spec_of, view_of
 from upsort.cli.outputs import check_outputs, with_local_copies
-from upsort.cli.parsing import WIDTH, command_parser, parse
+from upsort.cli.parsing import WIDTH, command_parser, help_of, parse
 from upsort.cli.rendering.console import Console, Exit, without_controls
 from upsort.core.errors import PatternTimeout, Problem, Stopped, UsageProblem, nearest
 from upsort.io.notices import notices
@@ -151,11 +151,10 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
 
 def _run(name: str, arguments: list[str], console: Console) -> Exit:
     command = spec_of(name)
-    parser = command_parser(command)
-    try:
-        options = parse(parser, command, arguments)
-    except SystemExit:  # argparse has printed the help
+    if text := help_of(command, arguments):
+        console.output.write(text)
         return Exit.DONE
+    options = parse(command_parser(command), command, arguments)
     console.quiet, console.as_json = options.quiet, options.json
     console.full, console.verbose = options.full, options.verbose
     run = view_of(name)

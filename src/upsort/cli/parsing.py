@@ -23,13 +23,24 @@ class _Help(argparse.RawDescriptionHelpFormatter):
     def __init__(self, prog: str) -> None:
         super().__init__(prog, max_help_position=28, width=WIDTH)
 
+    def _format_action_invocation(self, action: argparse.Action) -> str:
+        """The spellings of an option, and its metavar once."""
+        if not action.option_strings or action.nargs == 0:
+            return super()._format_action_invocation(action)
+        values = self._format_args(action, self._get_default_metavar_for_optional(action))
+        return f"{', '.join(action.option_strings)} {values}"
+
     def add_usage(self, usage: Any, actions: Any, groups: Any, prefix: Any = None) -> None:
         super().add_usage(usage, actions, groups, "" if prefix is None else prefix)
 
 
-def command_parser(command: Command) -> Parser:
-    """The parser of one command."""
-    options = declared(command.options)
+SHARED = ("processes", "reading", "plan", CommonOptions.HEADING)
+"""The headings of options that most commands share, which short help leaves out."""
+
+
+def command_parser(command: Command, headings: Sequence[str] = SHARED) -> Parser:
+    """The parser of one command. headings: of options that most commands share, those that it has."""
+    options = [option for option in declared(command.options) if option.heading not in SHARED or option.heading in headings]
     parser = Parser(
         prog=f"upsort {command.name}",
         usage=usage(command, options),
@@ -40,9 +51,24 @@ def command_parser(command: Command) -> Parser:
         add_help=False,
     )
     add_options(parser, options)
-    everywhere = next(group for group in parser._action_groups if group.title == CommonOptions.HEADING)
-    everywhere.add_argument("-h", "--help", action="help", help="show this and end")
+    for group in parser._action_groups:
+        if group.title == CommonOptions.HEADING:
+            group.add_argument("-h", "--help", action="help", help="what the command does, and its own options")
+            group.add_argument("--help-all", action="help", help="all options")
     return parser
+
+
+def help_of(command: Command, arguments: Sequence[str]) -> str:
+    """The help that arguments ask for: short, or with --help-all of all options; empty where they ask for none."""
+    before = arguments[: arguments.index("--")] if "--" in arguments else arguments
+    if "--help-all" in before:
+        return command_parser(command).format_help()
+    if not {"-h", "--help"} & set(before):
+        return ""
+    everywhere = [max(option.spellings, key=len) for option in declared(CommonOptions)]
+    shared = dict.fromkeys(option.heading for option in declared(command.options) if option.heading in SHARED[:-1])
+    more = f"Options for {', '.join(shared)}, and {', '.join(everywhere)}" if shared else f"{', '.join(everywhere)}"
+    return f"{command_parser(command, ()).format_help()}\n{fill(f'{more}: --help-all', WIDTH)}\n"
 
 
 def add_options(parser: argparse.ArgumentParser, options: Sequence[Option]) -> list[tuple[Option, Any]]:

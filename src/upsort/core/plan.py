@@ -67,27 +67,25 @@ _WHOLE_TEXT = (Condition("features.vectors", ("alone",)),)
 class Columns:
     """Which columns of the table are what."""
 
-    text: Annotated[Names, key("the text; several columns are joined")] = ()
-    label: Annotated[str, key("what it is sorted into")] = ""
-    also: Annotated[Names, key("further label columns, each an answer of its own")] = ()
-    label_separator: Annotated[str, key("what separates the labels of a cell that may hold several; empty: one label a cell")] = (
-        ""
-    )
-    id: Annotated[str, key("what to call a document by")] = ""
-    date: Annotated[str, key("when a document was written")] = ""
+    text: Annotated[Names, key("text columns; several are joined")] = ()
+    label: Annotated[str, key("label column")] = ""
+    also: Annotated[Names, key("further label columns, one answer each")] = ()
+    label_separator: Annotated[str, key("separator of several labels in a cell; empty: one label per cell")] = ""
+    id: Annotated[str, key("ID column")] = ""
+    date: Annotated[str, key("date column")] = ""
     date_format: Annotated[
-        str, key("how dates are written, such as %d/%m/%Y; empty: found out", Condition("judge.in_time", (True,)))
+        str, key("format of dates, such as %d/%m/%Y; empty: detected", Condition("judge.in_time", (True,)))
     ] = ""
     group: Annotated[str, key("documents with the same value stay on one side of every split")] = ""
-    fold: Annotated[str, key("which fold a document is in, where a column names it")] = ""
-    row_weight: Annotated[str, key("how much a document counts in training")] = ""
-    numbers: Annotated[Names, key("number columns to sort by as well; a pattern such as v* names several")] = ()
-    categories: Annotated[Names, key("columns of few values to sort by as well")] = ()
+    fold: Annotated[str, key("column with the fold of each document")] = ""
+    row_weight: Annotated[str, key("column with the weight of each document in training")] = ""
+    numbers: Annotated[Names, key("numeric columns to use as features; a pattern such as v* names several")] = ()
+    categories: Annotated[Names, key("categorical columns to use as features")] = ()
     wrong_numbers: Annotated[
         Literal["set-aside", "fill"],
-        key("rows whose number is none: set-aside, or fill (as if the cell were empty)", Condition("columns.numbers")),
+        key("rows with non-numeric cells: set-aside, or fill (treat the cell as empty)", Condition("columns.numbers")),
     ] = "set-aside"
-    document_vectors: Annotated[str, key("an .npy file with a row of numbers for each row of the table")] = ""
+    document_vectors: Annotated[str, key(".npy file with one vector per row of the table")] = ""
 
     @property
     def answers(self) -> tuple[str, ...]:
@@ -99,14 +97,12 @@ class Columns:
 class Source:
     """How one source is read, where it differs from the others."""
 
-    rename: Annotated[dict[str, str], key('columns to call otherwise, for example { Text = "message" }')] = field(
-        default_factory=dict
-    )
-    kind: Annotated[str, key("what it is read as, whatever its ending")] = ""
-    encoding: Annotated[str, key("its encoding; empty: found out")] = ""
-    delimiter: Annotated[str, key("what separates its cells; empty: found out")] = ""
-    header: Annotated[bool | None, key("whether its first row names the columns; not given: found out")] = None
-    header_row: Annotated[Count, key("the line of the row that names its columns, from 1; 0: found out")] = 0
+    rename: Annotated[dict[str, str], key('columns to rename, for example { Text = "message" }')] = field(default_factory=dict)
+    kind: Annotated[str, key("format, whatever the ending of the file")] = ""
+    encoding: Annotated[str, key("encoding; empty: detected")] = ""
+    delimiter: Annotated[str, key("cell delimiter; empty: detected")] = ""
+    header: Annotated[bool | None, key("whether the first row holds the column names; not given: detected")] = None
+    header_row: Annotated[Count, key("line of the row with the column names, from 1; 0: detected")] = 0
     sheet: Annotated[str, key("the sheet of a spreadsheet; empty: the first with rows")] = ""
 
 
@@ -114,30 +110,30 @@ class Source:
 class Gather:
     """What of the sources goes into the corpus (upsort gather)."""
 
-    take: Annotated[Names, key("columns that go into the corpus; none named: all")] = ()
+    take: Annotated[Names, key("columns of the corpus; empty: all")] = ()
     relabel: Annotated[dict[str, str], key('labels to rename or merge, for example { "0" = "no" }')] = field(default_factory=dict)
-    fold_case: Annotated[bool, key("labels in lower case")] = False
-    labels: Annotated[Names, key("labels to keep; none named: all")] = ()
-    rare_below: Annotated[Count, key("labels with fewer documents are rare; 0: none is")] = 0
+    fold_case: Annotated[bool, key("convert labels to lower case")] = False
+    labels: Annotated[Names, key("labels to keep; empty: all")] = ()
+    rare_below: Annotated[Count, key("labels with fewer documents are rare; 0: none")] = 0
     rare_into: Annotated[
-        str, key("the label that rare ones become; empty: they are set aside", Condition("gather.rare_below"))
+        str, key("new label of documents with rare labels; empty: they are set aside", Condition("gather.rare_below"))
     ] = ""
     lines: Annotated[
         tuple[int, int] | None,
         key("first and last line to keep of each document, for example [3, -1]; a negative one counts from the end"),
     ] = None
-    passages: Annotated[Count, key("cut documents into passages of this many units; 0: leave them whole")] = 0
+    passages: Annotated[Count, key("cut documents into passages of N units; 0: do not cut")] = 0
     passage_unit: Annotated[
         Literal["words", "lines", "paragraphs"], key("words, lines or paragraphs", Condition("gather.passages"))
     ] = "words"
     overlap: Annotated[Count, key("units that neighbouring passages share", Condition("gather.passages"))] = 0
-    at_least_words: Annotated[Count, key("shorter documents are set aside")] = 0
+    at_least_words: Annotated[Count, key("minimum number of words; shorter documents are set aside")] = 0
     junk: Annotated[Names, key("regular expressions; documents that match one are set aside")] = ()
     drop: Annotated[
         tuple[Literal["repetitions", "copies", "near-copies"], ...],
-        key("further kinds to set aside: repetitions, copies, near-copies"),
+        key("kinds of documents to set aside: repetitions, copies, near-copies"),
     ] = ()
-    similarity: Annotated[ShareAbove0, key("share of common word pairs from which on a document is a near copy")] = 0.8
+    similarity: Annotated[ShareAbove0, key("share of common word pairs above which a document is a near copy")] = 0.8
     keep: Annotated[bool, key("only mark such documents, in a column set_aside")] = False
 
 
@@ -145,14 +141,14 @@ class Gather:
 class Clean:
     """How text becomes tokens: the steps in their order, and how those that have a choice are to work."""
 
-    language: Annotated[str, key("two letters; decides lower-casing, stop words, stems and lemmas")] = "en"
-    steps: Annotated[Names, key("in this order; all there are: upsort clean --steps-help", among="steps")] = (
+    language: Annotated[str, key("language, two letters; determines lower case, stop words, stems and lemmas")] = "en"
+    steps: Annotated[Names, key("cleaning steps, in order; list: upsort clean --steps-help", among="steps")] = (
         "markup",
         "lower",
         "links",
         "punctuation",
     )
-    links: Annotated[OrMarker, key("drop, keep, or marker: the term <link> instead of each")] = "marker"
+    links: Annotated[OrMarker, key("drop, keep, or marker (the term <link> instead of each)")] = "marker"
     emails: Annotated[OrMarker, key("the same for e-mail addresses")] = "marker"
     names: Annotated[OrMarker, key("the same for @names")] = "marker"
     tags: Annotated[OrMarker, key("the same for #tags")] = "keep"
@@ -165,15 +161,15 @@ class Clean:
         tuple[tuple[str, str], ...],
         key('pairs of an old word and a new one, or a pattern between slashes: [["u", "you"], ["/colou?r/", "colour"]]'),
     ] = ()
-    replace_file: Annotated[str, key("a table old<TAB>new of words to be replaced: slang, abbreviations")] = ""
-    keep: Annotated[Names, key('text that stays one token, as it is written: ["C++", ".NET"]; text with signs in any case')] = ()
-    keep_file: Annotated[str, key("a list of such text, one a line")] = ""
-    tokens_by: Annotated[str, key("a regular expression for tokens instead of the word rules")] = ""
-    token_lengths: Annotated[tuple[int, int], key("least and most characters of a token; 0: no bound")] = (1, 0)
-    stop_words_file: Annotated[str, key("a list of stop words instead of the language's")] = ""
-    stop_words_add: Annotated[Names, key("words that are stop words too")] = ()
-    stop_words_keep: Annotated[Names, key("words that are no stop words after all")] = ()
-    drop_negations: Annotated[bool, key("whether no, not, never … are stop words too")] = False
+    replace_file: Annotated[str, key("file old<TAB>new of words to replace: slang, abbreviations")] = ""
+    keep: Annotated[Names, key('text that stays one token as it is written: ["C++", ".NET"]; text with signs in any case')] = ()
+    keep_file: Annotated[str, key("file with such text, one per line")] = ""
+    tokens_by: Annotated[str, key("regular expression for tokens instead of the word rules")] = ""
+    token_lengths: Annotated[tuple[int, int], key("minimum and maximum length of a token; 0: no limit")] = (1, 0)
+    stop_words_file: Annotated[str, key("file with stop words instead of the language's")] = ""
+    stop_words_add: Annotated[Names, key("additional stop words")] = ()
+    stop_words_keep: Annotated[Names, key("words that are not stop words")] = ()
+    drop_negations: Annotated[bool, key("treat no, not, never … as stop words")] = False
     stemmer: Annotated[
         Literal[
             "",
@@ -191,12 +187,14 @@ class Clean:
         ],
         key("porter, porter2, or a language by its English name; empty: that of clean.language"),
     ] = ""
-    lemma_file: Annotated[str, key("a table form<TAB>lemma, or a .conllu file; empty: English rules")] = ""
+    lemma_file: Annotated[str, key("file form<TAB>lemma, or a .conllu file; empty: English rules")] = ""
     lemma_part: Annotated[
-        Literal["", "noun", "verb", "adjective"], key("noun, verb or adjective: how every form is read; empty: any")
+        Literal["", "noun", "verb", "adjective"], key("part of speech of all forms: noun, verb or adjective; empty: any")
     ] = ""
-    unchanged: Annotated[Names, key("words that stem and lemmas leave alone")] = ()
-    pattern_seconds: Annotated[Above0, key("how long patterns may take on one document", Condition("clean.tokens_by"))] = 2.0
+    unchanged: Annotated[Names, key("words that stem and lemmas do not change")] = ()
+    pattern_seconds: Annotated[
+        Above0, key("time limit for patterns on one document, in seconds", Condition("clean.tokens_by"))
+    ] = 2.0
 
 
 @record(frozen=True, kw_only=True)
@@ -224,29 +222,33 @@ class Features:
     bm25_k: Annotated[Above0, key("saturation of bm25", Condition("features.weighting", ("bm25",)))] = 1.2
     bm25_b: Annotated[Share, key("length correction of bm25", Condition("features.weighting", ("bm25",)))] = 0.75
     in_at_least: Annotated[
-        AtLeastOne, key("documents that a term must be in", unless=(Condition("features.vocabulary_file"),))
+        AtLeastOne, key("minimum number of documents with a term", unless=(Condition("features.vocabulary_file"),))
     ] = 2
     in_at_most: Annotated[
-        ShareAbove0, key("share of the documents that a term may be in", unless=(Condition("features.vocabulary_file"),))
+        ShareAbove0, key("maximum share of documents with a term", unless=(Condition("features.vocabulary_file"),))
     ] = 0.6
-    most_terms: Annotated[Count, key("how many terms at most; 0: no bound", unless=(Condition("features.vocabulary_file"),))] = (
+    most_terms: Annotated[Count, key("maximum number of terms; 0: no limit", unless=(Condition("features.vocabulary_file"),))] = (
         50_000
     )
     choose_by: Annotated[
         Literal["count", "chi-square", "mutual-information"],
-        key("when there are too many: count, chi-square or mutual-information", Condition("features.most_terms")),
+        key("selection if there are more: count, chi-square or mutual-information", Condition("features.most_terms")),
     ] = "count"
-    vocabulary_file: Annotated[str, key("the terms to use, one a line, whatever the bounds")] = ""
+    vocabulary_file: Annotated[str, key("file with the terms to use, one per line")] = ""
     apart: Annotated[bool, key("text columns are counted each on its own: subject:leaf is another term than message:leaf")] = (
         False
     )
-    measures: Annotated[tuple[OfText, ...], key("of the text: words, characters, capitals, punctuation, links, digits")] = ()
+    measures: Annotated[
+        tuple[OfText, ...], key("measures of the text as features: words, characters, capitals, punctuation, links, digits")
+    ] = ()
     hash_bits: Annotated[Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")] = 0
-    vectors_file: Annotated[str, key("word vectors, a word and its numbers a line")] = ""
-    vectors: Annotated[Literal["beside", "alone"], key("with the terms, or alone", Condition("features.vectors_file"))] = "beside"
+    vectors_file: Annotated[str, key("file with word vectors, one word and its numbers per line")] = ""
+    vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))] = (
+        "beside"
+    )
     vector_weights: Annotated[
         Literal["equal", "idf"],
-        key("how a document's mean vector weighs its words: equal or idf", Condition("features.vectors_file")),
+        key("weights of words in a document's mean vector: equal or idf", Condition("features.vectors_file")),
     ] = "equal"
 
 
@@ -257,7 +259,7 @@ EventModel = Literal["counts", "presence", "complement"]
 class Classifier:
     """Which classifier, and how it is trained."""
 
-    kind: Annotated[str, key("the family of the classifier", among="kinds")] = "logistic"
+    kind: Annotated[str, key("kind of classifier", among="kinds")] = "logistic"
     event_model: Annotated[
         EventModel,
         key(
@@ -265,37 +267,37 @@ class Classifier:
             "complement: how often in all other labels, for labels of very different size"
         ),
     ] = "counts"
-    smoothing: Annotated[Above0, key("added to every count")] = 1.0
+    smoothing: Annotated[Above0, key("additive smoothing of counts")] = 1.0
     prior: Annotated[
         Literal["data", "uniform"] | dict[str, Above0],
-        key("of the labels: data, uniform, or one by one, for example { pests = 0.3, soil = 0.7 }"),
+        key("class priors: data, uniform, or one per label, for example { pests = 0.3, soil = 0.7 }"),
     ] = "data"
     penalty: Annotated[
         Annotated[float, Meta(ge=0, le=MOST)] | Literal["usual", "auto"],
-        key("on the squares of the weights; more of it: smaller weights; usual, or auto: chosen on folds"),
+        key("L2 regularisation of the weights: a number, usual, or auto (chosen on folds)"),
     ] = "usual"
-    sparsity: Annotated[Share, key("share of the penalty on the sizes of the weights, which sets many to 0")] = 0.0
+    sparsity: Annotated[Share, key("share of the penalty that is L1, which sets many weights to 0")] = 0.0
     contrast: Annotated[
         Literal["multinomial", "one-against-rest"], key("multinomial: all labels at once, or one-against-rest")
     ] = "multinomial"
     interpolation: Annotated[Share, key("0: all terms weigh the same, 1: as trained")] = 0.25
     label_weights: Annotated[
         Literal["equal", "even"] | dict[str, Above0],
-        key("how much documents of a label count: equal, even (all labels alike), or one by one: { bookings = 0.5 }"),
+        key("weights of labels: equal, even (all labels alike), or one per label: { bookings = 0.5 }"),
     ] = "equal"
     sampling: Annotated[
         Literal["none", "over", "under"],
         key("none, over (rare labels drawn again) or under (common ones thinned out), in training alone"),
     ] = "none"
-    nearest: Annotated[AtLeastOne, key("how many neighbours are asked")] = 15
-    depth: Annotated[Annotated[int, Meta(ge=1, le=20)], key("questions from the top to a leaf")] = 5
-    least_in_leaf: Annotated[AtLeastOne, key("documents in a leaf")] = 5
+    nearest: Annotated[AtLeastOne, key("number of neighbours")] = 15
+    depth: Annotated[Annotated[int, Meta(ge=1, le=20)], key("depth of the tree: questions from the root to a leaf")] = 5
+    least_in_leaf: Annotated[AtLeastOne, key("minimum number of documents in a leaf")] = 5
     calibrate: Annotated[
         Literal["auto", "none", "temperature", "platt", "isotonic"],
-        key("how scores become probabilities: auto, none, temperature, platt or isotonic"),
+        key("calibration of probabilities: auto, none, temperature, platt or isotonic"),
     ] = "auto"
-    tolerance: Annotated[ShareAbove0, key("training stops when the gradient is this share of what it was at the start")] = 1e-4
-    most_iterations: Annotated[AtLeastOne, key("training stops there in any case, and says so")] = 100
+    tolerance: Annotated[ShareAbove0, key("convergence: norm of the gradient, as a share of the initial one")] = 1e-4
+    most_iterations: Annotated[AtLeastOne, key("maximum number of iterations")] = 100
 
 
 @record(frozen=True, kw_only=True)
@@ -303,31 +305,29 @@ class Judge:
     """How results are measured."""
 
     folds: Annotated[
-        Annotated[int, Meta(ge=2, le=MOST)],
-        key("of a cross-validation", unless=(Condition("judge.alone"), Condition("columns.fold"))),
+        Annotated[int, Meta(ge=2, le=MOST)], key("number of folds", unless=(Condition("judge.alone"), Condition("columns.fold")))
     ] = 5
-    repeats: Annotated[AtLeastOne, key("how often the folds are dealt anew", unless=(Condition("columns.fold"),))] = 1
-    in_time: Annotated[bool, key("judge documents by what was learned from earlier ones (columns.date)")] = False
-    alone: Annotated[bool, key("each document is a fold of its own (tiny corpora)")] = False
-    allow_copies: Annotated[bool, key("copies may be on both sides of a split")] = False
-    beta: Annotated[Above0, key("of F-beta: above 1 recall counts more, below 1 precision")] = 1.0
-    seed: Annotated[Count, key("of every random choice")] = 11
+    repeats: Annotated[AtLeastOne, key("repetitions of cross-validation", unless=(Condition("columns.fold"),))] = 1
+    in_time: Annotated[bool, key("train on earlier documents, evaluate on later ones (columns.date)")] = False
+    alone: Annotated[bool, key("hold out one document at a time (tiny corpora)")] = False
+    allow_copies: Annotated[bool, key("allow duplicates on both sides of a split")] = False
+    beta: Annotated[Above0, key("beta of F-beta: above 1 favours recall, below 1 precision")] = 1.0
+    seed: Annotated[Count, key("random seed")] = 11
 
 
 @record(frozen=True, kw_only=True)
 class Decide:
     """How probabilities become labels."""
 
-    cost_file: Annotated[str, key("a table of costs: a row for each label to sort as, a column for each true one")] = ""
+    cost_file: Annotated[str, key("table of costs: a row for each predicted label, a column for each true one")] = ""
     f_beta: Annotated[
-        Annotated[float, Meta(ge=0, le=1000)],
-        key("choose weights of labels for the highest macro F-beta, with this beta; 0: none"),
+        Annotated[float, Meta(ge=0, le=1000)], key("choose label weights for the highest macro F-beta with this beta; 0: do not")
     ] = 0.0
     undecided_below: Annotated[
         Share, key("documents whose probability is lower get no label", unless=(Condition("decide.decided_accuracy"),))
     ] = 0.0
     decided_accuracy: Annotated[
-        Share, key("choose undecided_below on folds, so that of the decided documents this share is right; 0: no")
+        Share, key("choose undecided_below on folds so that this share of decided documents is right; 0: do not")
     ] = 0.0
     rank_by: Annotated[
         Literal["scores", "probabilities"],

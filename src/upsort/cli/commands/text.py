@@ -37,14 +37,18 @@ class CleanOptions(
     output: str | None = option(
         "write the corpus with a column 'cleaned'", "-o", "--output", default=None, metavar="FILE", writes="table"
     )
-    in_place: bool = flag("with -o: replace the text by the cleaned text")
+    in_place: bool = flag("with -o: overwrite the text column instead")
     steps_help: bool = flag("list all steps, each with an example", heading="what to show")
-    show: int = option("documents (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show")
-    document: list[str] = repeated("this document", metavar="ID", heading="what to show")
-    most_changed_by: str = option("the documents that a step changes most", default="", metavar="STEP", heading="what to show")
-    word: list[str] = repeated("a single word's way through the steps", metavar="WORD", heading="what to show")
+    show: int = option(
+        "number of documents to show (default: 2)", convert=whole_number(0), default=2, metavar="N", heading="what to show"
+    )
+    document: list[str] = repeated("show the document with this ID", metavar="ID", heading="what to show")
+    most_changed_by: str = option(
+        "show the documents that this step changes most", default="", metavar="STEP", heading="what to show"
+    )
+    word: list[str] = repeated("show each step's effect on a word", metavar="WORD", heading="what to show")
     groups: int | None = option(
-        "which words fall together (default: the 20 largest groups)",
+        "list words that become the same token (default: the 20 largest groups)",
         convert=whole_number(1),
         many=Many.OPTIONAL,
         value=20,
@@ -53,7 +57,7 @@ class CleanOptions(
         heading="what to show",
     )
     compare_steps: list[str] | None = option(
-        "lists of steps, each with commas: vocabulary and cross-validated accuracy",
+        "compare lists of steps by cross-validated accuracy",
         many=Many.SOME,
         default=None,
         metavar="STEPS",
@@ -68,9 +72,8 @@ _TRAINING = (*spellings_of(ClassifierOptions), *spellings_of(FeatureOptions))
 CLEAN = Command(
     name="clean",
     summary="show what each cleaning step does; write the cleaned corpus",
-    description="Show what each cleaning step does: to single documents, to single words, to the corpus\n"
-    "as a whole. Every step can hurt. The steps and their order are the plan's (clean.steps);\n"
-    "--steps tries others.",
+    description="Show the effect of each cleaning step on documents, on words and on the corpus. The steps and\n"
+    "their order are those of the plan (clean.steps); --steps tries others.",
     example="upsort clean corpus.csv --text message --steps lower,links,stop_words,stem",
     rules=(
         Clash(
@@ -111,49 +114,52 @@ class FeaturesOptions(
     OverwriteOption,
     heading="what to build",
 ):
-    from_sorter: str | None = option("use this sorter's terms and weights", default=None, metavar="SORTER")
-    top: int = option("terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show")
+    from_sorter: str | None = option("use the terms and weights of this sorter", default=None, metavar="SORTER")
+    top: int = option(
+        "number of terms to list (default: 15)", convert=whole_number(0), default=15, metavar="N", heading="what to show"
+    )
     sort: str = option(
-        "default: documents",
+        "sort terms by (default: documents)",
         choices=("documents", "count", "idf", "mean-weight", "largest-weight", "term"),
         default="documents",
         heading="what to show",
     )
-    holding: str = option("only terms with this in them", default="", metavar="TEXT", heading="what to show")
-    document: str | None = option("one document's row of the matrix", default=None, metavar="ID", heading="what to show")
+    holding: str = option("only terms that contain this", default="", metavar="TEXT", heading="what to show")
+    document: str | None = option("show the row of this document", default=None, metavar="ID", heading="what to show")
     output: str | None = option(
-        "the term table, whole", "-o", "--output", default=None, metavar="FILE", heading="what to write", writes="table"
+        "write the complete term table", "-o", "--output", default=None, metavar="FILE", heading="what to write", writes="table"
     )
     matrix: str | None = option(
-        "the matrix: .mtx, .npz (SciPy's), .npy (arrays to map), .parquet (document, term, value), or dense .csv, .tsv, .jsonl",
+        "write the matrix: .mtx, .npz (SciPy), .npy (memory-mapped), .parquet (triples), or dense .csv, .tsv, .jsonl",
         default=None,
         metavar="FILE",
         heading="what to write",
         writes="matrix",
     )
     terms: str = option(
-        "make --matrix dense (.csv, .tsv, .jsonl, .parquet), of these terms",
+        "write a dense --matrix (.csv, .tsv, .jsonl, .parquet) of these terms",
         default="",
         metavar="TERM[,TERM]",
         heading="what to write",
     )
     figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER", heading="what to write")
     make_vectors: str | None = option(
-        "make word vectors from these documents; write them",
+        "train word vectors on these documents and write them",
         default=None,
         metavar="FILE",
         heading="what to write",
         writes="table",
     )
-    dimensions: int = option("default: 50", convert=whole_number(2), default=50, metavar="N", heading="what to write")
+    dimensions: int = option(
+        "dimensions of word vectors (default: 50)", convert=whole_number(2), default=50, metavar="N", heading="what to write"
+    )
 
 
 FEATURES = Command(
     name="features",
     summary="build the document-term matrix, list its terms, export it",
-    description="Build the document-term matrix and look at it: how many terms, what the bounds left out,\n"
-    "which terms, one document's row. -o writes the term table, --matrix the matrix for other\n"
-    "programs.",
+    description="Build the document-term matrix and show its size, its terms and single rows. -o writes the\n"
+    "term table, --matrix the matrix for other programs.",
     example="upsort features corpus.csv --text message --lengths 1,2 -o terms.csv",
     rules=(
         Clash(
@@ -188,11 +194,12 @@ FEATURES = Command(
 
 
 class PlanOptions(OptionalInputOption, ColumnOptions, ReadingOptions, TrainingOptions, heading="what to plan"):
-    output: str = option("default: upsort.toml", "-o", "--output", default="upsort.toml", metavar="FILE")
-    overwrite: bool = flag("replace a plan that exists")
-    check: bool = flag("check the plan (upsort.toml, or --plan FILE)")
+    output: str = option("the plan file (default: upsort.toml)", "-o", "--output", default="upsort.toml", metavar="FILE")
+    overwrite: bool = flag("replace an existing plan")
+    all_keys: bool = flag("write all keys, with their defaults")
+    check: bool = flag("check an existing plan (upsort.toml, or --plan FILE)")
     explain: str | None = option(
-        "what a key is for; also of a section, or of how keys begin; all keys, where none is named",
+        "explain a key, a section or keys that begin with KEY (default: all)",
         many=Many.OPTIONAL,
         value="",
         default=None,
@@ -206,13 +213,16 @@ _DATA = (*spellings_of(ReadingOptions), *spellings_of(ColumnOptions))
 PLAN = Command(
     name="plan",
     summary="write a starter plan from the data; check and explain plans",
-    description="Write a starter plan: the columns guessed from the data, every other key with its\n"
-    "default and a comment. With --check, read an existing plan and show it whole, or say\n"
-    "what is wrong with it; with --explain, say what keys are for.",
+    description="Write a starter plan with the detected columns and the keys that analysts change most, each\n"
+    "with a comment. --check validates an existing plan; --explain describes keys.",
     example="upsort plan corpus.csv --label topic",
     rules=(
-        Clash("--explain", ("--check", "--output", "--overwrite", *_DATA), "it reads no data"),
-        Clash("--check", ("--output", "--overwrite", *spellings_of(ReadingOptions)), "it reads a plan and writes nothing"),
+        Clash("--explain", ("--check", "--all-keys", "--output", "--overwrite", *_DATA), "it reads no data"),
+        Clash(
+            "--check",
+            ("--all-keys", "--output", "--overwrite", *spellings_of(ReadingOptions)),
+            "it reads a plan and writes nothing",
+        ),
     ),
     options=PlanOptions,
 )

@@ -29,9 +29,9 @@ class TrainOptions(
     OverwriteOption,
     heading="what to train",
 ):
-    no_check: bool = flag("leave out the quick check on held-out documents")
-    extendable: bool = flag("keep the counts of the documents' terms, so that upsort extend can add others")
-    row_weight: str | None = option("how much each document counts", metavar="COLUMN", sets="columns.row_weight")
+    no_check: bool = flag("skip the quick check on held-out documents")
+    extendable: bool = flag("keep the term counts of the documents for upsort extend")
+    row_weight: str | None = option("column with the weight of each document", metavar="COLUMN", sets="columns.row_weight")
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
@@ -45,17 +45,19 @@ TRAIN = Command(
 
 
 class ExtendOptions(SorterOption, InputOption, RejectsOptions, OverwriteOption, heading="what to add"):
-    older: list[str] | None = option("the documents it was trained on", "--with", many=Many.SOME, default=None, metavar="OLDER")
+    older: list[str] | None = option(
+        "the documents that it was trained on", "--with", many=Many.SOME, default=None, metavar="OLDER"
+    )
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 
 
 EXTEND = Command(
     name="extend",
     summary="add newly labelled documents to a sorter",
-    description="Add newly labelled documents to a sorter, with their new terms and labels, as if it had been\n"
-    "trained on all of them. Naive Bayes on counts needs nothing more; a sorter made by train\n"
-    "--extendable has kept what it takes (a sample, of very many documents); others need the older\n"
-    "documents again, --with OLDER.",
+    description="Add newly labelled documents, with their new terms and labels, as if the sorter had been\n"
+    "trained on all of them. Naive Bayes on counts needs nothing more; sorters made by train\n"
+    "--extendable hold what is needed (of very many documents, a sample); others need the earlier\n"
+    "documents: --with OLDER.",
     example="upsort extend desk.sorter labelled-today.csv -o desk-2.sorter",
     options=ExtendOptions,
 )
@@ -73,23 +75,23 @@ class ChooseOptions(
     OverwriteOption,
     heading="how far to look",
 ):
-    trials: int = option("how many plans to try at most", convert=whole_number(2), default=30, metavar="N")
-    minutes: float = option("after which no further one is tried (default: no end)", convert=minutes, default=0.0, metavar="M")
+    trials: int = option("maximum number of plans to try", convert=whole_number(2), default=30, metavar="N")
+    minutes: float = option("time limit for the search (default: none)", convert=minutes, default=0.0, metavar="M")
     beside: tuple[str, ...] = option(
-        "columns to use next to the text; name only what is known before a document is sorted",
+        "extra columns to try; only what is known before a document is sorted",
         convert=names,
         default=(),
         metavar="COLUMN[,COLUMN]",
     )
-    output: str | None = option("write the plan that is chosen", "-o", "--output", default=None, metavar="FILE", writes="plan")
+    output: str | None = option("write the chosen plan", "-o", "--output", default=None, metavar="FILE", writes="plan")
 
 
 CHOOSE = Command(
     name="choose",
-    summary="look for a good plan, and measure it on documents set aside",
-    description="Look for a good plan: cleaning, n-grams, letters, weighting, bounds, classifiers, penalties and\n"
-    "other columns, beginning with the given plan. A fifth of the documents is set aside first, to measure the chosen plan.\n"
-    "A simpler plan is taken where it is surely no more than the margin behind.",
+    summary="search for a good plan and measure it on documents set aside",
+    description="Search for a good plan: cleaning, n-grams, letters, weighting, bounds, classifiers, penalties and\n"
+    "extra columns, starting from the given plan. A fifth of the documents is set aside first to\n"
+    "measure the chosen plan. A simpler plan is chosen if it is within the margin.",
     example="upsort choose corpus.csv --text message --label topic -o upsort.toml",
     rules=(),
     options=ChooseOptions,
@@ -111,16 +113,16 @@ class CompareOptions(
     heading="what to compare",
 ):
     tries: list[str] = repeated("what to try", "--try", metavar="KEY=VALUE,VALUE")
-    by: str = option("what the best has most of (default: accuracy)", default="accuracy", metavar="MEASURE")
-    nested: bool = flag("choose anew in each fold: the accuracy of choosing the best")
-    output: str | None = option("write the winner's plan", "-o", "--output", default=None, metavar="FILE", writes="plan")
+    by: str = option("ranking measure (default: accuracy)", default="accuracy", metavar="MEASURE")
+    nested: bool = flag("nested cross-validation: the accuracy of choosing the best")
+    output: str | None = option("write the best plan", "-o", "--output", default=None, metavar="FILE", writes="plan")
 
 
 COMPARE = Command(
     name="compare",
-    summary="judge several plans or classifiers on the same folds, best first",
-    description="Judge several plans on the same folds, best first. --try section.key=value,value tries\n"
-    "each value; several --try try all combinations. Where a value is a list itself, + joins its\n"
+    summary="compare plans or classifiers on the same folds",
+    description="Compare plans on the same folds, best first. --try section.key=value,value tries each value;\n"
+    "several --try try all combinations. If a value is a list, + joins its\n"
     "parts: --try clean.steps=lower,lower+stem. Tables [try.NAME] of the plan are candidates too.",
     example="upsort compare corpus.csv --label topic --try classifier.kind=logistic,svm",
     rules=(*FOLDS_RULES, Clash("--nested", ("--by",), "it chooses by accuracy")),

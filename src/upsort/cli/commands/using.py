@@ -40,35 +40,39 @@ class ScoreOptions(
     heading="what to score",
 ):
     output: str | None = option(
-        "a table, by its ending, or a database's address; with * one for each part of the input (default: standard output)",
+        "a table or the address of a database; with *, one per part of the input (default: standard output)",
         "-o",
         "--output",
         default=None,
         metavar="FILE",
         writes="table",
     )
-    into: str = option("the table, where the output is the address of a database", default="", metavar="NAME")
-    overwrite: bool = flag("replace an output that exists")
+    into: str = option("the table, if the output is a database", default="", metavar="NAME")
+    overwrite: bool = flag("replace an existing output")
     resume: bool = flag("resume an interrupted run")
-    undecided_below: float | None = option("give no label below this probability", convert=share, default=None, metavar="P")
-    all_probabilities: bool = flag("a column for each label", heading="what to write")
-    thin: bool = flag("only the identifier and the decision", heading="what to write")
+    undecided_below: float | None = option(
+        "leave documents below this probability undecided", convert=share, default=None, metavar="P"
+    )
+    all_probabilities: bool = flag("add the probability of each label", heading="what to write")
+    thin: bool = flag("only the ID and the decision columns", heading="what to write")
     per_document: str = option(
-        "one row a document, its passages added up",
+        "one row per document, its passages combined",
         choices=("mean", "median", "trimmed", "product"),
         default="",
         heading="what to write",
     )
-    document_column: str = option("names a passage's document", default="document", metavar="COLUMN", heading="what to write")
-    spreadsheet_safe: bool = flag("guard cells that begin like a formula", heading="what to write")
-    lines: bool = flag("JSON Lines on standard output", heading="what to write")
-    flush: bool = flag("answer each line of JSON Lines at once, as a filter", heading="what to write")
+    document_column: str = option(
+        "column with the document of a passage (default: document)", default="document", metavar="COLUMN", heading="what to write"
+    )
+    spreadsheet_safe: bool = flag("escape cells that begin like a formula", heading="what to write")
+    lines: bool = flag("write JSON Lines to standard output", heading="what to write")
+    flush: bool = flag("line filter: answer each line of JSON Lines at once", heading="what to write")
 
 
 SCORE = Command(
     name="score",
     summary="label new documents in bulk",
-    description="Label new documents in bulk. Every column is kept; added are sorted_label,\n"
+    description="Label new documents in bulk. All columns are kept; added are sorted_label,\n"
     "sorted_probability, sorted_second_label, sorted_margin, sorted_unknown_share and sorted_remark\n"
     "(with the answer's name where there are several).",
     example="upsort score desk.sorter new.csv -o scored.csv",
@@ -99,13 +103,13 @@ SCORE = Command(
 
 
 class AskOptions(SorterOption, heading="what to ask"):
-    words: int = option("deciding words (5)", convert=whole_number(0), default=5, metavar="N")
+    words: int = option("number of deciding words (default: 5)", convert=whole_number(0), default=5, metavar="N")
 
 
 ASK = Command(
     name="ask",
-    summary="label what is typed, one message at a time",
-    description="Type a message and see its label, how probable it is, and the words that decided; an\nempty line ends it.",
+    summary="label typed messages",
+    description="Type a message to see its label, its probability and the deciding words. An empty line ends.",
     example="upsort ask desk.sorter",
     options=AskOptions,
 )
@@ -113,15 +117,15 @@ ASK = Command(
 
 class ExportOptions(SorterOption, AnswerOption, heading="what to write"):
     output: str = option("the file, .onnx or .json", "-o", "--output", metavar="FILE", writes="exported")
-    overwrite: bool = flag("replace files that exist")
+    overwrite: bool = flag("replace existing files")
 
 
 EXPORT = Command(
     name="export",
     summary="write a sorter in an open format",
-    description="Write a sorter in an open format, for programs that are not this one: ONNX, from the tokens\n"
-    "of texts to labels and probabilities, or plain JSON. NAME.tokens.json next to it has a hundred\n"
-    "texts with their tokens and answers, by which another program can be checked.",
+    description="Write a sorter in an open format for other programs: ONNX, from tokens to labels and\n"
+    "probabilities, or plain JSON. NAME.tokens.json next to it holds a hundred texts with tokens and\n"
+    "answers, to test another program with.",
     example="upsort export desk.sorter -o desk.onnx",
     rules=(),
     options=ExportOptions,
@@ -131,38 +135,32 @@ EXPORT = Command(
 class ReportOptions(
     SorterOption, InputOption, AnswerOption, ColumnOptions, RejectsOptions, OverwriteOption, heading="what to report on"
 ):
-    training: list[str] | None = option(
-        "what it was trained on: to look for suspects in", many=Many.SOME, default=None, metavar="TABLE"
-    )
-    output: str = option("the page to write (.html)", "-o", "--output", metavar="FILE", writes="page")
+    training: list[str] | None = option("training table: also list its suspects", many=Many.SOME, default=None, metavar="TABLE")
+    output: str = option("the page (.html)", "-o", "--output", metavar="FILE", writes="page")
 
 
 REPORT = Command(
     name="report",
-    summary="one page of all of it",
-    description="One page about a sorter, complete in itself: what it was made of, how good it is on\n"
-    "labelled documents it has not seen, what it uses, what looks mislabelled, and how to make\n"
-    "it again.",
+    summary="write a report page about a sorter",
+    description="Write a self-contained page about a sorter: its training data, its accuracy on labelled\n"
+    "documents that it has not seen, its terms, suspects, and how to reproduce it.",
     example="upsort report desk.sorter parts/held-out.csv -o report.html",
     options=ReportOptions,
 )
 
 
 class DemoOptions(CommonOptions, heading="where"):
-    folder: str = positional("default: fernhollow", "FOLDER", Many.OPTIONAL, default="fernhollow")
-    overwrite: bool = flag("replace the demo's files in a folder that exists")
-    files_only: bool = flag("lay out the files and run nothing")
-    cluster: str = option(
-        "let a Dask cluster share the steps; local:N starts one of N workers for the demo", default="", metavar="ADDRESS"
-    )
+    folder: str = positional("the folder (default: fernhollow)", "FOLDER", Many.OPTIONAL, default="fernhollow")
+    overwrite: bool = flag("replace the demo's files in an existing folder")
+    files_only: bool = flag("write the files and run nothing")
+    cluster: str = option("run the steps on a Dask cluster; local:N starts one with N workers", default="", metavar="ADDRESS")
 
 
 DEMO = Command(
     name="demo",
-    summary="lay the demo corpus into a folder and run the whole example on it",
-    description="Lay the demo corpus, the letters of an invented garden's enquiry desk, into a folder\n"
-    "and run the whole example on it. Each command is shown before its output, so that it\n"
-    "can be typed again.",
+    summary="write the demo corpus into a folder and run the whole example on it",
+    description="Write the demo corpus, the letters of an invented garden's enquiry desk, into a folder and\n"
+    "run the whole example on it. Each command is shown before its output.",
     example="upsort demo fernhollow",
     rules=(Clash("--json", ("--files-only",), "it runs nothing, and lists the files"),),
     options=DemoOptions,

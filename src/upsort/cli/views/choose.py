@@ -18,7 +18,7 @@ from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
 from upsort.io.outputs.atomic import replacing_text
-from upsort.io.plan.plan_keys import plan_text
+from upsort.io.plan.plan_keys import starter_plan_text
 from upsort.workflows.choose import Brought, Budget, Choose, ChosenPlan, Finalist, Tried, choose
 
 _BRIEF_FINALISTS = 3
@@ -42,7 +42,7 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
     show_splits(chosen.duplicates, work.plan, view)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(chosen.picked.plan, candidates={}), named_engine(options)))
+            text.write(starter_plan_text(replace(chosen.picked.plan, candidates={}), named_engine(options)))
         view.add_sentence(f"Written: {options.output} (the chosen plan).")
     report_rejects(work.rejects, chosen.documents, view)
     for candidate, result in chosen.finalists:

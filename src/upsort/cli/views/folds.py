@@ -24,7 +24,7 @@ from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure, measure_called, rates_of
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import replacing_text
-from upsort.io.plan.plan_keys import plan_text
+from upsort.io.plan.plan_keys import starter_plan_text
 from upsort.workflows.compare import (
     CandidateResult,
     ComparedPlan,
@@ -178,7 +178,7 @@ def run_compare(options: CompareOptions, console: Console) -> Exit:
     _compare_show(result, plan, options.margin, by, view)
     if options.output:
         with replacing_text(Path(options.output)) as text:
-            text.write(plan_text(replace(best.candidate.plan, candidates={}), request.named_engine(options)))
+            text.write(starter_plan_text(replace(best.candidate.plan, candidates={}), request.named_engine(options)))
         view.add_sentence(f"Written: {options.output} (the plan of {best.candidate.name}).")
     request.report_rejects(work.rejects, result.documents, view)
     for candidate in result.compared:

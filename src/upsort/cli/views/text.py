@@ -20,7 +20,17 @@ from upsort.core.text.cleaning import cleaner
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
 from upsort.io.plan.plan_file import DEFAULT_NAME, LETTERS
-from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, idle_keys, plan_text, source_keys, value_text
+from upsort.io.plan.plan_keys import (
+    SECTIONS,
+    PlanKey,
+    declared_keys,
+    engine_keys,
+    idle_keys,
+    plan_text,
+    source_keys,
+    starter_plan_text,
+    value_text,
+)
 from upsort.io.plan.resources import method_for
 from upsort.io.sorter.loading import load_sorter
 from upsort.io.sources.inputs import Inputs
@@ -54,7 +64,8 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
         plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
         messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
     with replacing_text(output) as stream:
-        stream.write(plan_text(plan, request.planned_engine(options)))
+        written = plan_text if options.all_keys else starter_plan_text
+        stream.write(written(plan, request.planned_engine(options)))
     view = View(PlanWritten(str(output), asdict(plan)))
     view.add_answer(f"Written: {output}. Text: {', '.join(plan.columns.text)}; label: {plan.columns.label or 'none'}.")
     for sentence in messages:

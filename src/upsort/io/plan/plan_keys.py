@@ -212,20 +212,41 @@ _SOURCE_EXAMPLE = """\
 """
 
 
+_CHANGED_MOST = frozenset(
+    {
+        "columns.text", "columns.label", "columns.id", "clean.language", "clean.steps", "features.lengths",
+        "features.in_at_least", "features.weighting", "classifier.kind", "classifier.penalty", "judge.folds", "judge.seed",
+    }
+)  # fmt: skip
+"""The keys that analysts change most."""
+
+
+def starter_plan_text(plan: Plan, engine: EngineChoice | None = None) -> str:
+    """The keys that differ from the defaults, and those that analysts change most, each with a comment. engine: where it is
+    named, who does the work."""
+    parts = ["# A starter plan; `upsort plan --explain` lists all keys, `upsort plan --all-keys` writes them.\n"]
+    default = Plan()
+    for section in SECTIONS:
+        values, defaults = getattr(plan, section), getattr(default, section)
+        named = [
+            field.name
+            for field in fields(values)
+            if f"{section}.{field.name}" in _CHANGED_MOST or getattr(values, field.name) != getattr(defaults, field.name)
+        ]
+        if named:
+            parts.append(_section(plan, section, named))
+    parts += [_source(pattern, source) for pattern, source in plan.source.items()]
+    if engine is not None and engine.cluster:
+        parts.append(_engine(engine))
+    return "\n".join(parts)
+
+
 def plan_text(plan: Plan, engine: EngineChoice | None = None) -> str:
     """The whole plan, every key with its value and a comment. engine: for a file, which says who does the work too."""
     parts = []
     for section in SECTIONS:
         values = getattr(plan, section)
-        lines = [f"# {type(values).__doc__}", f"[{section}]"]
-        pairs = [(field.name, getattr(values, field.name)) for field in fields(values)]
-        if section == "columns":  # the label is read as a list of names
-            pairs = [(name, quoted(value) if name == "label" else value) for name, value in pairs]
-        rendered = [f"{name} = {value_text(value)}" if value is not None else f"# {name} =" for name, value in pairs]
-        width = min(44, max(map(len, rendered)))
-        for (name, _), line in zip(pairs, rendered, strict=True):
-            lines.append(f"{line:<{width}}  # {declared_keys()[f'{section}.{name}'].comment}")
-        parts.append("\n".join(lines) + "\n")
+        parts.append(f"# {type(values).__doc__}\n" + _section(plan, section, [field.name for field in fields(values)]))
     for pattern, source in plan.source.items():
         parts.append(_source(pattern, source))
     if not plan.source:
@@ -233,6 +254,19 @@ def plan_text(plan: Plan, engine: EngineChoice | None = None) -> str:
     if engine is not None:
         parts.append(_engine(engine))
     return "\n".join(parts)
+
+
+def _section(plan: Plan, section: str, names: Sequence[str]) -> str:
+    """Some keys of a section under its head."""
+    values = getattr(plan, section)
+    pairs = [(name, getattr(values, name)) for name in names]
+    if section == "columns":  # the label is read as a list of names
+        pairs = [(name, quoted(value) if name == "label" else value) for name, value in pairs]
+    rendered = [f"{name} = {value_text(value)}" if value is not None else f"# {name} =" for name, value in pairs]
+    width = min(44, max(map(len, rendered)))
+    comments = [declared_keys()[f"{section}.{name}"].comment for name in names]
+    lines = [f"{line:<{width}}  # {comment}" for line, comment in zip(rendered, comments, strict=True)]
+    return "\n".join([f"[{section}]", *lines]) + "\n"
 
 
 def _engine(engine: EngineChoice) -> str:
