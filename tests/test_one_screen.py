@@ -74,6 +74,7 @@ def every_command(table: str, text: str, label: str) -> Iterator[str]:
     yield "export desk.sorter -o desk.onnx"
     yield "report desk.sorter parts/held-out.csv -o report.html"
     yield "ledger"
+    yield f"run {table} {of} --classifier naive-bayes -o run"
     yield "demo laid-out --files-only"
 
 
@@ -106,6 +107,7 @@ def test_every_answer_fits_one_screen_and_what_it_proposes_runs(
         lines = output.splitlines()
         assert len(lines) <= LINES, f"{command}: {len(lines)} lines\n{output}"
         proposed |= {line.strip(): command for line in lines if re.match(r" +upsort ", line)}
+        proposed.pop("upsort score run/desk.sorter NEW.csv -o scored.csv", None)  # a table that is yet to come
     assert len(proposed) >= 4
     for line, command in proposed.items():
         output, status = shown(line.removeprefix("upsort "))

@@ -90,13 +90,14 @@ BASE: dict[str, tuple[str, ...]] = {
     "export": ("s.sorter", "--output=out.json"),
     "ledger": (),
     "demo": ("demo",),
+    "run": ("letters.csv", T, L, *QUICK, "--output=all"),
 }
 OWN = {
     "survey": (
         "--columns --shortest=2 --top=2 --figures=f --figure-kind=svg --show=2 --find=soil --as-written "
         "--where=topic=soil --seed=7"
     ),
-    "plan": "--output=elsewhere.toml --check --explain=clean",
+    "plan": "--output=elsewhere.toml --all-keys --check --explain=clean",
     "clean": (
         "--output=c.csv --in-place --show=1 --document=F24-0011 --most-changed-by=links "
         "--steps-help --word=leaves --groups=2 --compare-steps=lower --margin=60 --seed=5"
@@ -114,11 +115,11 @@ OWN = {
     "train": "--seed=2 --no-check --extendable --decided-accuracy=0.97 --row-weight=photos1 --output=o.sorter",
     "evaluate": (
         "--output=m.csv --mistakes=1 --figures=f --by=channel --training=new.csv --per-document=mean --document-"
-        "column=channel --cost=costs.csv --undecided-below=0.95 --shares=row --measures --require=accuracy>0.999"
+        "column=channel --cost=costs.csv --undecided-below=0.95 --shares=row --require=accuracy>0.999"
     ),
     "cross-validate": (
         "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --output=o.csv "
-        "--shares=row --measures --require=accuracy>0.999 --decided-accuracy=0.97"
+        "--shares=row --require=accuracy>0.999 --decided-accuracy=0.97"
     ),
     "compare": (
         "--try=features.in_at_least=1,3 --by=kappa --folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies "
@@ -145,6 +146,7 @@ OWN = {
     "report": "--training=letters.csv --answer=topic --output=q.html",
     "ledger": "--sort=accuracy --data=zz --top=1 --differences --output=l.csv",
     "demo": "--files-only",
+    "run": "--hold-out=0.4 --seed=4 --output=other",
 }
 """The options of each command beside those that commands share, each with a value that should make a difference."""
 

@@ -210,3 +210,20 @@ def test_one_command_leaves_nothing_behind_for_the_next(few: Path, tmp_path: Pat
     )
     subprocess.run([sys.executable, "-c", program], cwd=tmp_path, check=True, capture_output=True)
     assert load_sorter(tmp_path / "after.sorter").plan.clean.steps == Clean().steps
+
+
+def test_run_does_what_its_steps_do(program: Program, few: Path, tmp_path: Path) -> None:
+    """One command writes the same sorter as the five, hands on every option that a step has, and repeats nothing by accident."""
+    table, kind = few / "letters-2024.csv", "--classifier=naive-bayes"
+    found = program("run", table, *LETTERS, kind, "--seed=3", "--hold-out=0.3", "-o", "all", "--json").json
+    assert list(found["steps"]) == ["survey", "split", "train", "evaluate", "report"] and found["folder"] == "all"
+    program("split", table, *LETTERS, "--seed=3", "--hold-out=0.3", "-o", "parts")
+    program("train", "parts/train.csv", *LETTERS, "--id=ref", kind, "--seed=3", "-o", "one.sorter")
+    assert (tmp_path / "one.sorter").read_bytes() == (tmp_path / "all" / "desk.sorter").read_bytes()
+    judged = program("evaluate", "one.sorter", "parts/held-out.csv", "--json").json
+    assert judged["accuracy"] == found["steps"]["evaluate"]["accuracy"]
+    assert {path.name for path in (tmp_path / "all").iterdir()} >= {"desk.sorter", "report.html", "mistakes.csv", "set-aside.csv"}
+    shown = program("run", table, *LETTERS, kind, "-o", "all", "--overwrite")
+    assert [line.split(":")[0] for line in shown.out.splitlines() if line[0].islower()] == list(found["steps"])
+    assert "exists and is kept" in program("run", table, *LETTERS, "-o", "all", code=1).err
+    assert "Detected columns: text 'message'" in program("run", table, kind, "-o", "guessed").err

@@ -7,7 +7,7 @@ from upsort.workflows.choose import Choose
 from upsort.workflows.clean import CleanResult, StepDescriptions, WordForms, WordGroups
 from upsort.workflows.compare import ComparedPlans, StepsCompared
 from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSeveral, CurveOf
-from upsort.workflows.demo import DemoResult
+from upsort.workflows.demo import DemoResult, RunResult
 from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
 from upsort.workflows.explain import ExplainResult
 from upsort.workflows.export import ExportResult
@@ -27,6 +27,7 @@ from upsort.workflows.trend import TrendResult
 
 SHAPES: dict[str, tuple[Any, ...]] = {
     "demo": (DemoResult,),
+    "run": (RunResult,),
     "gather": (GatherResult,),
     "survey": (SurveyResult, SurveyColumns, SurveyShow, SurveyFind),
     "plan": (PlanWritten, PlanChecked, PlanExplained),

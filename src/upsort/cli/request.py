@@ -10,7 +10,7 @@ from itertools import chain, count
 from pathlib import Path
 from typing import Any
 
-from upsort.cli.declaring import CommonOptions, declared, plan_settings, spellings_of
+from upsort.cli.declaring import CommonOptions, Option, declared, plan_settings, spellings_of
 from upsort.cli.options import PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
@@ -173,8 +173,8 @@ def named_columns(options: CommonOptions) -> Columns:
 def command_line(name: str, options: CommonOptions, sources: Sequence[str], *words: str, without: Sequence[str] = ()) -> str:
     """A command to be typed next: on these sources, with the options of reading and of the plan as they were written here, and
     with further words. without: keys of the plan whose options are left out."""
-    typed = options_as_typed(options, without)
-    return " ".join(part for part in (f"upsort {name}", shlex.join(sources), typed, shlex.join(words)) if part)
+    typed = options_as_typed(options, lambda option: is_of_plan(option) and option.sets not in without)
+    return shlex.join(["upsort", name, *sources, *typed, *words])
 
 
 def free_name(name: str) -> str:
@@ -184,20 +184,24 @@ def free_name(name: str) -> str:
     return str(next(candidate for candidate in chain([path], numbered) if not candidate.exists()))
 
 
-def options_as_typed(options: CommonOptions, without: Sequence[str]) -> str:
-    """The options of reading and of the plan as they were written, for a command that is to be typed next. without: keys of the
-    plan whose options are left out."""
+def is_of_plan(option: Option) -> bool:
+    """Whether an option says how sources are read, or sets a key of the plan."""
+    return bool(option.sets) or option.heading in {"reading", "plan"}
+
+
+def options_as_typed(options: CommonOptions, only: Callable[[Option], bool]) -> list[str]:
+    """The options as they were written, for a command that is to be typed next, but for those that name an output. only: those
+    that are meant."""
     words = []
     for option in declared(type(options)):
-        of_sources = option.sets or option.heading in {"reading", "plan"}
-        if of_sources and option.sets not in without and option.spelling in options.given and not option.writes:
+        if option.spelling in options.given and not option.makes and only(option):
             value = getattr(options, option.name)
             for each in value if isinstance(value, list) else [value]:
                 if isinstance(each, bool):
                     words.append(option.spelling if each else f"--no-{option.spelling.removeprefix('--')}")
                 else:
                     words += [option.spelling, ",".join(map(str, each)) if isinstance(each, tuple) else str(each)]
-    return shlex.join(words)
+    return words
 
 
 def with_guessed_columns(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) -> Plan:

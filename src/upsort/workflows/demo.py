@@ -3,6 +3,7 @@
 import zipfile
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 from msgspec import Struct
 
@@ -27,6 +28,14 @@ class DemoResult(Struct, frozen=True):
 
     folder: str
     files: list[str]
+
+
+class RunResult(Struct, frozen=True):
+    """upsort run. folder: that it wrote. steps: the results of survey, split, train, evaluate and report, each as in the JSON of
+    that command."""
+
+    folder: str
+    steps: dict[str, dict[str, Any]]
 
 
 def write_demo_files(folder: Path, overwrite: bool = False) -> DemoResult:

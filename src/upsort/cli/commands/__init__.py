@@ -24,6 +24,7 @@ def view_of(name: str) -> Callable[[Any, Console], Exit]:
 
 _MODULES = {
     "demo": ("using", "demo"),
+    "run": ("using", "demo"),
     "gather": ("corpus", "corpus"),
     "survey": ("corpus", "survey"),
     "plan": ("text", "text"),

@@ -19,10 +19,13 @@ from upsort.cli.options import (
     CostOption,
     IdColumnOption,
     InputOption,
+    LabelColumnOption,
     OverwriteOption,
     RejectsOptions,
+    SeedOption,
     SorterOption,
     TextColumnOption,
+    TrainingOptions,
     VectorOptions,
     WorkerOptions,
 )
@@ -164,4 +167,31 @@ DEMO = Command(
     example="upsort demo fernhollow",
     rules=(Clash("--json", ("--files-only",), "it runs nothing, and lists the files"),),
     options=DemoOptions,
+)
+
+
+class RunOptions(
+    InputOption,
+    SeedOption,
+    WorkerOptions,
+    TextColumnOption,
+    LabelColumnOption,
+    IdColumnOption,
+    RejectsOptions,
+    TrainingOptions,
+    OverwriteOption,
+    heading="what to run",
+):
+    output: str = option("folder for desk.sorter, report.html and what they come from", "-o", "--output", metavar="FOLDER")
+    hold_out: float = option("share to hold out (default: 0.2)", convert=share, default=0.2, metavar="SHARE")
+
+
+RUN = Command(
+    name="run",
+    summary="survey, split, train, evaluate and report in one go",
+    description="From a labelled table to a sorter and its report: survey, split, train, evaluate and report, with\n"
+    "the same columns and plan. The folder then holds desk.sorter, report.html, mistakes.csv, train.csv\n"
+    "and held-out.csv.",
+    example="upsort run corpus.csv --text message --label topic -o desk/",
+    options=RunOptions,
 )

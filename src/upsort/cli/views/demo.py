@@ -1,22 +1,29 @@
-"""What upsort demo shows."""
+"""Views of demo and run, which run other commands."""
 
 import os
 import shlex
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import field, replace
 from pathlib import Path
 
 from rich.console import Console as RichConsole
 
-from upsort.cli.commands.using import DemoOptions
+from upsort.cli.commands import spec_of
+from upsort.cli.commands.using import DemoOptions, RunOptions
+from upsort.cli.declaring import declared
 from upsort.cli.main import main
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import View
-from upsort.cli.request import CLUSTER_VARIABLE
-from upsort.workflows.demo import write_demo_files
+from upsort.cli.rendering.view import Detail, Note, Part, Sentence, View
+from upsort.cli.request import CLUSTER_VARIABLE, inputs_of, options_as_typed, plan_of, with_guessed_columns
+from upsort.core.errors import quoted
+from upsort.core.lazy import record
+from upsort.core.plan import Columns
+from upsort.io.outputs.atomic import make_folder
+from upsort.io.outputs.parts import HELD_OUT_NAME, TRAINING_NAME
+from upsort.workflows.demo import RunResult, write_demo_files
 from upsort.workflows.shared.context import kept_cluster
 
 COLUMNS = "--text subject,message --label topic"
@@ -204,3 +211,76 @@ STEPS = (
     ),
     ("", "upsort terms keepers.sorter --top 8"),
 )
+
+
+def run_run(options: RunOptions, console: Console) -> Exit:
+    """Run the steps, each shown by its answer and what is worth acting on first."""
+    plan = plan_of(options, console)
+    inputs = inputs_of(options, console, options.input, plan.source)
+    columns = with_guessed_columns(plan, inputs, "needed", console).columns
+    folder = Path(options.output)
+    make_folder(folder)
+    shown, steps = View(), {}
+    for name, arguments in _steps_of_run(options, columns, folder):
+        collecting = _Collecting(output=console.output, error=console.error, input=console.input, width=console.width)
+        status = main([name, *arguments, *(["--quiet"] if options.quiet else [])], collecting)
+        if status is not Exit.DONE:
+            return status
+        steps[name] = collecting.views[-1].values
+        for part in _most_important(name, collecting.views[-1]):
+            shown.parts.append((Detail.ALWAYS, part))
+    shown.values = View(RunResult(str(folder), steps)).values
+    shown.add_step("Next, to label new documents:", f"upsort score {shlex.quote(str(folder / _SORTER))} NEW.csv -o scored.csv")
+    console.show(shown)
+    return Exit.DONE
+
+
+_SORTER = "desk.sorter"
+
+
+@record(kw_only=True)
+class _Collecting(Console):
+    """A console that keeps results instead of showing them."""
+
+    views: list[View] = field(default_factory=list)
+
+    def show(self, view: View) -> None:
+        self.views.append(view)
+
+
+def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterator[tuple[str, list[str]]]:
+    """Each command and its arguments. columns: of every step, whether named or detected."""
+    named = {"--text": columns.text, "--label": columns.answers, "--id": (columns.id,)}
+    roles = [word for option, names in named.items() if any(names) for word in (option, ",".join(map(quoted, names)))]
+    training, held_out = str(folder / TRAINING_NAME), str(folder / HELD_OUT_NAME)
+    sorter, overwrite = str(folder / _SORTER), ["--overwrite"] if options.overwrite else []
+
+    def given(name: str, *headings: str) -> list[str]:
+        """The options under some headings that were given and that a command has too."""
+        known = {option.spelling for option in declared(spec_of(name).options)} - set(named)
+        return options_as_typed(options, lambda option: option.heading in headings and option.spelling in known)
+
+    yield "survey", [*options.input, *roles, *given("survey", "reading", "plan", "processes")]
+    yield "split", [*options.input, *roles, "-o", str(folder), *overwrite, *given("split", "what to run", "reading", "plan")]
+    yield "train", [training, *roles, "-o", sorter, *overwrite, *given("train", "what to run", "plan", "processes")]
+    mistakes = ["-o", str(folder / "mistakes.csv"), *overwrite]
+    yield "evaluate", [sorter, held_out, *mistakes, *given("evaluate", "processes")]
+    yield "report", [sorter, held_out, "-o", str(folder / "report.html"), *overwrite]
+
+
+def _most_important(name: str, view: View) -> Iterator[Part]:
+    """The answer of a step, and what to know or do about it: at most two further lines."""
+    briefly = [part for detail, part in view.parts if detail in (Detail.ALWAYS, Detail.BRIEF)]
+    answer, *remaining = [part for part in briefly if isinstance(part, Sentence) and part.text]
+    if name == "report":  # its answer is that of evaluate
+        answer, *remaining = remaining
+    yield replace(answer, text=f"{name}: {answer.text}")
+    for part in remaining:
+        if name == "evaluate" and part.text.startswith("Baseline"):
+            yield replace(part, text=part.text.partition("\n")[0])
+    findings = [place for place, part in enumerate(remaining) if part.text.startswith("•")]
+    commands = [part for part in remaining if part.text.startswith("  upsort") and name == "survey"]
+    if findings:
+        yield remaining[findings[0]]
+        yield from commands[:1]
+    yield from [part for part in briefly if isinstance(part, Note)][:1]

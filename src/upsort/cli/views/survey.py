@@ -1,5 +1,6 @@
 """What upsort survey shows."""
 
+import shlex
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -10,7 +11,16 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, View, shortened
 from upsort.cli.rendering.wording import bar, percent
-from upsort.cli.request import free_name, inputs_of, options_as_typed, plan_of, report_rejects, run_context, with_guessed_columns
+from upsort.cli.request import (
+    free_name,
+    inputs_of,
+    is_of_plan,
+    options_as_typed,
+    plan_of,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
+)
 from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.errors import listed
@@ -43,7 +53,8 @@ def run_survey(options: SurveyOptions, console: Console) -> Exit:
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with run_context(options, console, inputs, plan) as work:
         result, lengths = survey(work, options.shortest, options.top)
-    reading = options_as_typed(options, ("columns.text", "columns.label", "columns.id", "judge.seed"))
+    named = {"columns.text", "columns.label", "columns.id", "judge.seed"}
+    reading = shlex.join(options_as_typed(options, lambda option: is_of_plan(option) and option.sets not in named))
     about = survey_findings(result, options.input, plan.columns, free_name("tidy.csv"), reading)
     result = structs.replace(result, worth_a_look=about)
     figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
