@@ -34,6 +34,7 @@ LINES: dict[str, tuple[str, ...]] = {
     "score": ("desk.sorter", "letters.csv", "-o", "out.csv"),
     "trend": ("letters.csv", "--label=topic", "-o", "out.png"),
     "report": ("desk.sorter", "letters.csv", "-o", "out.html"),
+    "run": ("letters.csv", *T, "--set=classifier.kind=majority", "-o", "parts"),
 }
 """A good line of each command that reads tables."""
 WRITING = [name for name, line in LINES.items() if "-o" in line]

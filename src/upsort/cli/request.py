@@ -226,13 +226,14 @@ def run_context(
     with (
         engine_of(options, console) as engine,
         rejects_for(options, output) as rejects,
-        console.progress(what, partial(worker_text, engine)) as advance,
+        console.progress(what, partial(worker_text, engine)) as progress,
     ):
         yield RunContext(
             inputs=inputs,
             plan=plan,
             rejects=rejects,
-            advance=advance,
+            advance=progress.advance,
+            begin=progress.begin,
             engine=engine,
             folding=workers,
             notify=_notify_once(console),

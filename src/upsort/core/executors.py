@@ -21,6 +21,17 @@ def sequential(work: Callable[[int], Result], count: int) -> list[Result]:
     return [work(number) for number in range(count)]
 
 
+def reporting(work: Callable[[int], Result], done: Callable[[int], None]) -> Callable[[int], Result]:
+    """The same work, which calls `done` with 1 after each piece."""
+
+    def report(number: int) -> Result:
+        result = work(number)
+        done(1)
+        return result
+
+    return report
+
+
 Item = TypeVar("Item")
 Value = TypeVar("Value")
 

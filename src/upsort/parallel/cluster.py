@@ -20,7 +20,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import ParallelMap
 from upsort.core.lazy import cloudpickle, dask_config, distributed, record
 from upsort.core.matrices.partitioned import Executor, SumTuple
-from upsort.parallel.processes import usual_workers
+from upsort.parallel.processes import ignore, reported, usual_workers
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -95,11 +95,11 @@ class Cluster:
             if pending and self.client.status == "running":
                 self.client.cancel([future for _, future in pending], force=True)
 
-    def parallel(self, at_most: int) -> ParallelMap:
+    def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:
         """See `ExecutionEngine`."""
 
         def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
-            return [result for _, result in self.in_order(work, range(count))]
+            return reported(self.in_order(work, range(count)), done)
 
         return run_all
 

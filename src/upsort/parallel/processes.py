@@ -17,7 +17,7 @@ from multiprocessing.process import BaseProcess
 from typing import Any, Protocol, TypeVar
 
 from upsort.core.errors import DataProblem
-from upsort.core.executors import ParallelMap, sequential
+from upsort.core.executors import ParallelMap, reporting, sequential
 from upsort.core.lazy import psutil, record
 from upsort.core.matrices.partitioned import Executor
 
@@ -31,6 +31,10 @@ def fitting(processes: int, bytes_each: int) -> int:
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
+
+
+def ignore(done: int) -> None:
+    """Report nothing."""
 
 
 class ExecutionEngine(Protocol):
@@ -70,8 +74,9 @@ class ExecutionEngine(Protocol):
         """Each item with what the work makes of it, in the order of the items. learns: whether the work is faster for having been
         done before."""
 
-    def parallel(self, at_most: int) -> ParallelMap:
-        """What does pieces of work by at most so many at once, where there are that many."""
+    def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:
+        """What does pieces of work by at most so many at once, where there are that many. done: is called with 1 for each piece
+        that is done."""
 
 
 _AHEAD = 2  # items in hand for each other process, so that none waits
@@ -165,9 +170,9 @@ class Processes:
         """As `in_order`."""
         return in_order(work, items, self.workers, include_parent=learns)
 
-    def parallel(self, at_most: int) -> ParallelMap:
+    def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:
         """As `parallel_map`."""
-        return parallel_map(at_most)
+        return parallel_map(at_most, done)
 
 
 def usual_workers() -> int:
@@ -175,17 +180,26 @@ def usual_workers() -> int:
     return min(os.cpu_count() or 1, _USUAL)
 
 
-def parallel_map(workers: int) -> ParallelMap:
+def parallel_map(workers: int, done: Callable[[int], None] = ignore) -> ParallelMap:
     """Pieces of work done by so many processes, which have at once whatever the work holds; only results travel. Where processes
-    cannot be forked there is one."""
+    cannot be forked there is one. done: see `ExecutionEngine.parallel`."""
 
     def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
         able = min(workers, count) if forks() else 1
         if able <= 1:
-            return sequential(work, count)
-        return [result for _, result in in_order(work, range(count), able, include_parent=False)]
+            return sequential(reporting(work, done), count)
+        return reported(in_order(work, range(count), able, include_parent=False), done)
 
     return run_all
+
+
+def reported(results: Iterable[tuple[int, Result]], done: Callable[[int], None]) -> list[Result]:
+    """The results of `in_order`; calls `done` with 1 for each."""
+    collected = []
+    for _, result in results:
+        collected.append(result)
+        done(1)
+    return collected
 
 
 @contextmanager

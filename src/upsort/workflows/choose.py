@@ -40,15 +40,17 @@ _LEAST = 300  # documents of a sample
 _FINALISTS = 5
 _MINUTE = 60.0
 _NO_TIME = -1.0
+_SEARCH_SHARE = 0.6  # of the time, for the rounds of the search; the rest is for finalists and the final evaluation
+_CALIBRATING = 5.0  # times as long as a training without calibration takes one with it, which trains on inner folds too
 _LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
 
 
 @record(frozen=True, kw_only=True)
 class Budget:
-    """trials: how many plans are tried at most. minutes: after which no further one is asked for, 0 without an end. margin: by
-    how large a share of the documents a simpler plan may be behind and is preferred. extra_columns: columns that may stand next
-    to the text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is used, and
-    results are noted there; else none."""
+    """trials: how many plans are tried at most. minutes: for the whole search, the final evaluation included; 0 without an end.
+    margin: by how large a share of the documents a simpler plan may be behind and is preferred. extra_columns: columns that may
+    stand next to the text. known_from: the sources that the documents come from, where what the ledger knows of trials on them is
+    used, and results are noted there; else none."""
 
     trials: int
     minutes: float
@@ -124,7 +126,9 @@ def _chosen(work: RunContext, budget: Budget) -> ChosenPlan:
     began, started = time.monotonic(), time.perf_counter()
     tried = trials(work.plan, budget.trials, extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns))
     search = _start_search(work, tried, budget)
-    finalists, alive = _successive_halving(search, began + budget.minutes * _MINUTE if budget.minutes else np.inf)
+    ends = began + budget.minutes * _MINUTE if budget.minutes else np.inf
+    finalists, alive = _successive_halving(search, ends)
+    work.begin("cross-validation of the finalists", 0)
     judged = _final(search, {number: tried[number] for number in alive})
     order = sorted(alive, key=lambda number: (-(judged[number].overall.accuracy.value or 0.0), number))
     best = judged[order[0]]
@@ -132,7 +136,8 @@ def _chosen(work: RunContext, budget: Budget) -> ChosenPlan:
     if order[0] == 0 or (as_given.low <= 0.0 and as_given.value < budget.margin):
         picked = _PickedPlan(candidate=tried[0], judged=judged[0], difference_to_best=as_given, reasons=[], left_out=[])
     else:
-        picked = _simplify(search, tried[order[0]], best, budget.margin)
+        picked = _simplify(search, tried[order[0]], best, budget.margin, ends)
+    work.begin("final evaluation", 0)
     honest = as_it_is = _judge_finalist(search, tried[0])
     if picked.candidate.values:
         honest = _judge_finalist(search, picked.candidate)
@@ -177,9 +182,9 @@ class _PlanSearch:
     inside: Ints
     digest: str
 
-    def batches(self, candidates: Mapping[int, Candidate]) -> list[PlanBatch]:
-        """Candidates, by how they count the text, with all documents."""
-        return self.corpora.batches(candidates, self.first.documents.groups)
+    def batches(self, candidates: Mapping[int, Candidate], ends: float = np.inf) -> list[PlanBatch]:
+        """Candidates, by how they count the text, with all documents. ends: see `Corpora.batches`."""
+        return self.corpora.batches(candidates, self.first.documents.groups, ends)
 
 
 def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) -> _PlanSearch:
@@ -201,20 +206,31 @@ def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) 
 
 
 def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], list[int]]:
-    """All trials with how far each came, and the numbers of the last."""
+    """All trials with how far each came, and the numbers of the last. ends: the time of `time.monotonic` at which all must be
+    done; the rounds may take a share of the time until then, and as many finalists are left as the rest suffices for."""
     tried, inside = search.tried, search.inside
     sizes = [share for share in (1 / _SURVIVORS**2, 1 / _SURVIVORS) if share * inside.size >= _LEAST] + [1.0]
     alive, results = list(range(len(tried))), dict[int, Trial]()
     known, digests = known_trials(search.digest), [plan_digest(candidate.plan)[0] for candidate in tried]
-    for share in sizes:
+    started, finalists = time.monotonic(), _FINALISTS
+    for place, share in enumerate(sizes, 1):
         rows = inside
         if share < 1.0:
             split_keys = search.first.documents.rows(inside).split_keys
             rows = inside[held_out_of(split_keys, share, search.work.plan.judge.seed)]
         before = {number: known[digests[number], rows.size] for number in alive if (digests[number], rows.size) in known}
         untried = [number for number in alive if number not in before]
+        best = max((trial.accuracy or 0.0 for trial in results.values()), default=0.0)
+        stage = f"round {place} of {len(sizes)}, {len(untried):,} plans on {rows.size:,} documents"
+        began = time.monotonic()
         try:
-            fresh = _accuracies(search, rows, untried, np.inf if results else ends)
+            fresh = _accuracies(
+                search,
+                rows,
+                untried,
+                np.inf if np.isinf(ends) else started + _SEARCH_SHARE * place / len(sizes) * (ends - started),
+                f"{stage}, best so far {100 * best:.1f}%" if best else stage,
+            )
         except DataProblem:  # a label is too rare for folds of so few
             if share == 1.0:
                 raise
@@ -226,24 +242,37 @@ def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], 
             for number, value in values.items()
         }
         able = sorted((number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n))
-        many = _FINALISTS if share == 1.0 else max(ceil(len(values) / _SURVIVORS), _FINALISTS)
+        if share == 1.0 and fresh:
+            finalists = _affordable(search, (time.monotonic() - began) / len(fresh), ends)
+        many = finalists if share == 1.0 else max(ceil(len(values) / _SURVIVORS), _FINALISTS)
         alive = sorted({0, *able[:many]})
     return sorted(results.values(), key=lambda trial: (-trial.documents, -(trial.accuracy or 0.0))), alive
 
 
-def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: float) -> dict[int, float | None]:
-    """Of each trial that there is time for, on three folds of some documents; None where it cannot be trained on them.
+def _affordable(search: _PlanSearch, seconds: float, ends: float) -> int:
+    """How many finalists there is time for: half of what is left is for them, the rest for leaving out choices and for the
+    documents set aside. seconds: that one took on the folds of the search."""
+    folds = search.work.plan.judge.folds * search.work.plan.judge.repeats / _FOLDS
+    left = (ends - time.monotonic()) / 2
+    return _FINALISTS if np.isinf(ends) else int(np.clip(left / max(seconds * folds * _CALIBRATING, 1e-9), 1, _FINALISTS))
+
+
+def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: float, stage: str) -> dict[int, float | None]:
+    """Of each trial that there is time for, on three folds of some documents; None where it cannot be trained on them. stage: its
+    name, for the progress.
 
     Only labels are asked for, so that nothing is calibrated."""
     settings = replace(search.work.plan.judge, folds=_FOLDS, repeats=1)
     made = splits(search.first.documents.rows(rows), settings).each
-    of_rows = [batch.only(rows) for batch in search.batches({number: search.tried[number] for number in numbers})]
+    counting_ends = (time.monotonic() + ends) / 2  # half of the time is for training
+    tried = {number: search.tried[number] for number in numbers}
+    of_rows = [batch.only(rows) for batch in search.batches(tried, counting_ends)]
     parts = [SplitParts(batch.documents, made) for batch in of_rows]
     places = {number: place for place, batch in enumerate(of_rows) for number in batch.methods}
 
     def of(piece: int) -> float | None:
         number, fold = numbers[piece // _FOLDS], piece % _FOLDS
-        if time.monotonic() > ends and number:
+        if number not in places or (time.monotonic() > ends and number):
             return _NO_TIME
         batch, batch_parts = of_rows[places[number]], parts[places[number]]
         try:
@@ -251,7 +280,7 @@ def _accuracies(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: f
         except Problem:  # too few documents for its terms, or values that its classifier does not take
             return None
 
-    right = search.work.parallel(search.first.documents)(of, len(numbers) * _FOLDS)
+    right = search.work.parallel(search.first.documents, stage)(of, len(numbers) * _FOLDS)
     values: dict[int, float | None] = {}
     for place, number in enumerate(numbers):
         mine = right[place * _FOLDS : (place + 1) * _FOLDS]
@@ -292,14 +321,19 @@ class _PickedPlan:
     left_out: list[ChoiceReason]
 
 
-def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, margin: float) -> _PickedPlan:
+def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, margin: float, ends: float) -> _PickedPlan:
     """The best with the choices left out, one after the other, that bring least, as long as the rest is not surely behind it, nor
-    by as much as the margin."""
+    by as much as the margin. A round that would take until after `ends` is not begun; choices are kept then."""
+    seconds = 0.0
     now = _PickedPlan(candidate=candidate, judged=best, difference_to_best=_difference(best, best, 2), reasons=[], left_out=[])
     while True:
+        began = time.monotonic()
+        if began + 2 * seconds > ends:
+            return now
         groups = _choices(now.candidate.values)
         simpler = [candidate_without(search.work.plan, now.candidate.values, keys) for keys in groups]
         results = _final(search, dict(enumerate(simpler)), labels_alone=True)
+        seconds = time.monotonic() - began
         many = 2
         while many * (many - 1) // 2 < len(simpler):
             many += 1

@@ -245,7 +245,7 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
         return batch.documents.right(prediction.held_out, prediction.sorted_as, prediction.sets), prediction.held_out
 
     trainings = INNER_FOLDS * sum(len(batch.methods) for batch in batches)
-    predictions = work.parallel(judged.documents, trainings)(of, len(judged.splits.each))
+    predictions = work.parallel(judged.documents, "nested cross-validation", trainings)(of, len(judged.splits.each))
     every = np.concatenate([right for right, _ in predictions]).astype(np.float64)
     sample = intervals.Sample.of(np.concatenate([places for _, places in predictions]), settings.repeats, judged.documents.groups)
     return intervals.share_of(every, np.ones(every.size), sample)

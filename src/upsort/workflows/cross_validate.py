@@ -96,7 +96,7 @@ def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossVa
     results = []
     for answer in corpus.answers:
         ready = prepare_folds(corpus, work.plan, answer)
-        parallel = work.parallel(ready.documents)
+        parallel = work.parallel(ready.documents, "cross-validation")
         result = cross_validation.judge_by_folds(ready.parts, method, repeats, parallel=parallel)
         other, copied = None, None
         if work.plan.judge.allow_copies:
@@ -183,7 +183,9 @@ def curve(work: RunContext) -> CurveResult:
     corpus = read_labelled_corpus(work, CorpusOptions(at_least=1, with_readers=True))
     ready = prepare_folds(corpus, work.plan, corpus.only_answer("curve"))
     ready.documents.present()  # with fewer than two labels there is nothing to grow
-    curve_data = measure_learning_curve(ready.parts, corpus.method_of(work.plan), work.parallel(ready.documents))
+    curve_data = measure_learning_curve(
+        ready.parts, corpus.method_of(work.plan), work.parallel(ready.documents, "learning curve")
+    )
     if not curve_data.sizes.size:
         raise DataProblem(
             "In every fold the documents to learn from are of one label.", "Use fewer folds, or give more documents."

@@ -106,6 +106,7 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
         held_out = _on_inner_folds(sorter) if check else None
         if check and held_out is None:
             began = time.perf_counter()
+            work.begin("quick check", 0)
             held_out = _quick_check(answer.documents, method)
             seconds["check"] += time.perf_counter() - began
         if extendable:

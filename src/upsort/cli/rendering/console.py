@@ -99,6 +99,16 @@ def styled(text: str, style: Style, stream: TextIO) -> str:
     return f"\x1b[{style.value}m{text}\x1b[0m"
 
 
+class Progress:
+    """The progress of a command, where it is not shown."""
+
+    def begin(self, stage: str, pieces: int) -> None:
+        """A stage of so many pieces begins; 0 where that is not known."""
+
+    def advance(self, done: int) -> None:
+        """So many documents, or pieces of the stage, are done."""
+
+
 @record(kw_only=True)
 class Console:
     """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. full: all of the result is
@@ -227,13 +237,14 @@ class Console:
             self.output.write("\t".join(without_controls(cell) for cell in row) + "\n")
 
     @contextmanager
-    def progress(self, what: str, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
-        """Counts finished work on a terminal's standard error, once it has lasted a second. by: says who does it."""
+    def progress(self, what: str, by: Callable[[], str]) -> Iterator[Progress]:
+        """The progress of a command on a terminal's standard error, once it has lasted a second. what: is counted first. by: says
+        who does it."""
         if self.quiet or not self.error.isatty():
-            yield _nothing
+            yield Progress()
             return
-        with _drawing().progress_bar(what, self.error, by) as advance:
-            yield advance
+        with _drawing().progress_bar(what, self.error, by) as shown:
+            yield shown
 
 
 def _wrapped(text: str, width: int) -> str:
@@ -281,7 +292,3 @@ class _EscapingStream:
 
     def flush(self) -> None:
         self.stream.flush()
-
-
-def _nothing(done: int) -> None:
-    del done

@@ -12,9 +12,11 @@ from typing import TextIO
 
 from rich.cells import cell_len
 from rich.console import Console as RichConsole
-from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+from rich.progress import Progress as RichProgress
+from rich.progress import ProgressColumn, SpinnerColumn, TimeElapsedColumn
+from rich.text import Text
 
-from upsort.cli.rendering.console import Style, styled, without_controls
+from upsort.cli.rendering.console import Progress, Style, styled, without_controls
 from upsort.cli.rendering.view import Bold, Column, Kind, Table, Wrong, shortened
 from upsort.core.analysis.contributions import Word
 from upsort.core.analysis.explanation import Explanation
@@ -228,37 +230,74 @@ def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
     return [*lines, now]
 
 
+class ShownProgress(Progress):
+    """The stage that a command is in, the share of it that is done, and the time left; of stages whose size is not known, what is
+    done and how much of it a second. by: says by whom, and is asked now and then."""
+
+    def __init__(self, what: str, stream: TextIO, by: Callable[[], str]) -> None:
+        self.stage, self.by, self.pieces, self.done = what, by, 0, 0
+        self.started = self.stage_started = time.monotonic()
+        self.display = RichProgress(
+            SpinnerColumn(), _StageColumn(self), TimeElapsedColumn(), console=RichConsole(file=stream), transient=True
+        )
+        self.display.add_task("")
+        self.live = False
+
+    def begin(self, stage: str, pieces: int) -> None:
+        self.stage, self.pieces, self.done, self.stage_started = stage, pieces, 0, time.monotonic()
+        self._show()
+
+    def advance(self, done: int) -> None:
+        self.done += done
+        self._show()
+
+    def _show(self) -> None:
+        if not self.live and time.monotonic() - self.started > _PROGRESS_AFTER:
+            self.display.start()
+            self.live = True
+
+    def line(self, now: float) -> str:
+        """What it is doing. now: the time of `time.monotonic`."""
+        elapsed = now - self.stage_started
+        if not self.pieces:
+            pace = f" · {self.done / elapsed:,.0f} a second" if self.done and elapsed > _PROGRESS_AFTER else ""
+            counted = f": {self.done:,}{pace}{self.by()}" if self.done else ""
+            return f"{self.stage}{counted}"
+        left = ""
+        if self.done:
+            seconds = max(elapsed / self.done * (self.pieces - self.done), 0.0)
+            left = f", about {time_left(seconds)} left" if self.done < self.pieces else ""
+        return f"{self.stage}: {self.done:,} of {self.pieces:,} ({100 * self.done / self.pieces:.0f}%){left}{self.by()}"
+
+
+class _StageColumn(ProgressColumn):
+    """The line of a `ShownProgress`, asked for at each refresh."""
+
+    def __init__(self, progress: ShownProgress) -> None:
+        super().__init__()
+        self.progress = progress
+
+    def render(self, task: object) -> Text:
+        del task
+        return Text(self.progress.line(time.monotonic()))
+
+
+def time_left(seconds: float) -> str:
+    """A length of time in words: seconds, then minutes, then hours."""
+    if seconds < 90:
+        return f"{seconds:.0f} s"
+    return f"{seconds / 60:.0f} min" if seconds < 90 * 60 else f"{seconds / 3600:.1f} h"
+
+
 @contextmanager
-def progress_bar(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[Callable[[int], None]]:
-    """Counts what is done, once it has lasted a second, and says how many a second, and by whom: `by` is asked now and then."""
-    shown = Progress(
-        SpinnerColumn(),
-        TextColumn(f"{what}: {{task.completed:,.0f}}{{task.fields[pace]}}"),
-        TimeElapsedColumn(),
-        console=RichConsole(file=stream),
-        transient=True,
-    )
-    task = shown.add_task(what, total=None, pace="")
-    began = last_update = time.monotonic()
-    live, done_so_far = False, 0
-
-    def advance(done: int) -> None:
-        nonlocal live, last_update, done_so_far
-        done_so_far += done
-        now = time.monotonic()
-        shown.update(task, completed=done_so_far)
-        if now - last_update > _PROGRESS_AFTER:
-            last_update = now
-            shown.update(task, pace=f" · {done_so_far / (now - began):,.0f} a second{by()}")
-        if not live and now - began > _PROGRESS_AFTER:
-            shown.start()
-            live = True
-
+def progress_bar(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[ShownProgress]:
+    """A progress that ends with the block."""
+    shown = ShownProgress(what, stream, by)
     try:
-        yield advance
+        yield shown
     finally:
-        if live:
-            shown.stop()
+        if shown.live:
+            shown.display.stop()
 
 
 _FOR = "▁▃▅▇"  # by how much a word speaks for the label, against the word that speaks most for either

@@ -236,6 +236,7 @@ def run_run(options: RunOptions, console: Console) -> Exit:
 
 
 _SORTER = "desk.sorter"
+_NOTES = 2  # of a step: rows set aside, a warning
 
 
 @record(kw_only=True)
@@ -269,7 +270,7 @@ def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterat
 
 
 def _most_important(name: str, view: View) -> Iterator[Part]:
-    """The answer of a step, and what to know or do about it: at most two further lines."""
+    """The answer of a step, and what to know or do about it first."""
     briefly = [part for detail, part in view.parts if detail in (Detail.ALWAYS, Detail.BRIEF)]
     answer, *remaining = [part for part in briefly if isinstance(part, Sentence) and part.text]
     if name == "report":  # its answer is that of evaluate
@@ -283,4 +284,4 @@ def _most_important(name: str, view: View) -> Iterator[Part]:
     if findings:
         yield remaining[findings[0]]
         yield from commands[:1]
-    yield from [part for part in briefly if isinstance(part, Note)][:1]
+    yield from [part for part in briefly if isinstance(part, Note)][:_NOTES]

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, field, replace
 from functools import reduce
 from itertools import islice
+from math import inf
 from typing import Any, get_args
 
 import numpy as np
@@ -84,13 +85,16 @@ class Corpora:
             self._check_same_documents(key)
         return self._corpora[key][1:]
 
-    def batches(self, tried: Mapping[int, Candidate], groups: Ints | None = None) -> list[PlanBatch]:
-        """Candidates, by how they count the text. groups: (n,) of the documents."""
+    def batches(self, tried: Mapping[int, Candidate], groups: Ints | None = None, ends: float = inf) -> list[PlanBatch]:
+        """Candidates, by how they count the text. groups: (n,) of the documents. ends: the time of `time.monotonic` after which
+        the text is not counted anew; candidates that would need that are left out then, but for the first."""
         alike: dict[str, list[int]] = {}
         for number, candidate in tried.items():
             alike.setdefault(_counted_by(candidate.plan), []).append(number)
-        batches = []
-        for members in alike.values():
+        batches: list[PlanBatch] = []
+        for key, members in alike.items():
+            if batches and key not in self._corpora and time.monotonic() > ends:
+                continue
             corpus, answer = self.of(tried[members[0]].plan)
             methods = {number: corpus.method_of(tried[number].plan) for number in members}
             documents = replace(answer.documents, groups=groups) if groups is not None else answer.documents
@@ -153,7 +157,7 @@ def judge_batches(
         prediction = outcome(parts, split, batches[place].methods[number])
         return prediction, time.perf_counter() - began
 
-    done = dict(zip(pieces, work.parallel(batches[0].documents)(of, len(pieces)), strict=True))
+    done = dict(zip(pieces, work.parallel(batches[0].documents, "cross-validation")(of, len(pieces)), strict=True))
     results = {}
     for place, batch in enumerate(batches):
         for number, method in batch.methods.items():

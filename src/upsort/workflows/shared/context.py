@@ -7,7 +7,7 @@ from dataclasses import field
 from itertools import islice
 
 from upsort.core import plan
-from upsort.core.executors import ParallelMap, Result, map_threads
+from upsort.core.executors import ParallelMap, Result, map_threads, reporting
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.plan import Plan
@@ -25,14 +25,18 @@ from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader, texts_of
 from upsort.parallel.cluster import connected
 from upsort.parallel.processes import ExecutionEngine as ExecutionEngine
-from upsort.parallel.processes import Processes, fitting, usual_workers
+from upsort.parallel.processes import Processes, fitting, ignore, usual_workers
 
 Advance = Callable[[int], None]
 """Called with the number of documents done since the last call."""
 
 
-def no_progress(done: int) -> None:
-    """Advance nothing."""
+Begin = Callable[[str, int], None]
+"""Called when a stage begins, with its name and the number of pieces that are then advanced by; 0 where that is not known."""
+
+
+def no_stage(name: str, pieces: int) -> None:
+    """Begin nothing."""
 
 
 def nothing_usable(rejects: RejectedRows) -> str:
@@ -49,30 +53,46 @@ _WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece
 
 @record(frozen=True, kw_only=True)
 class RunContext:
-    """inputs: the tables. plan: with its columns complete. rejects: takes refused rows. advance: is reported of documents done.
-    engine: does what can be shared. notify: is reported, before it begins, what changes how it is done. folding: processes to
-    share trainings, 0 to find out. sorter: whose plan it is, where it is that of a sorter, which then gives what the plan was
-    made with."""
+    """inputs: the tables. plan: with its columns complete. rejects: takes refused rows. advance: is called with the documents, or
+    the pieces of the stage, that are done. begin: is called when a stage begins. engine: does what can be shared. notify: is
+    reported, before it begins, what changes how it is done. folding: processes to share trainings, 0 to find out. sorter: whose
+    plan it is, where it is that of a sorter, which then gives what the plan was made with."""
 
     inputs: Inputs
     plan: Plan
     rejects: RejectedRows
-    advance: Advance = no_progress
+    advance: Advance = ignore
+    begin: Begin = no_stage
     engine: ExecutionEngine = ALONE
     notify: Callable[[str], None] = add_notice_once
     folding: int = 0
     sorter: TrainedSorter | None = None
 
-    def parallel(self, documents: LabelledDocuments, trainings: int = 1) -> ParallelMap:
-        """Does pieces of work, each of a number of trainings on the documents. Where nobody says by how many processes, little
-        work is not worth others; where they are more than memory has room for, fewer do it, which is reported."""
+    def parallel(self, documents: LabelledDocuments, stage: str = "training", trainings: int = 1) -> ParallelMap:
+        """Does pieces of work, each of a number of trainings on the documents. stage: its name, for the progress.
 
-        if isinstance(
-            documents.measured.counts, PartitionedMatrix
-        ):  # what is asked of the parts is shared; this process only asks
-            return lambda piece, count: map_threads(piece, range(count), min(count, _CONCURRENT_TRAININGS))
-        if self.engine.elsewhere:
-            return self.engine.parallel(documents.documents)
+        Where nobody says by how many processes, little work is not worth others; where they are more than memory has room for,
+        fewer do it, which is reported."""
+
+        run_pieces: ParallelMap
+        if isinstance(documents.measured.counts, PartitionedMatrix):  # the work on partitions is shared; this process only asks
+            run_pieces = self._by_threads
+        elif self.engine.elsewhere:
+            run_pieces = self.engine.parallel(documents.documents, self.advance)
+        else:
+            run_pieces = self._by_processes(documents, trainings)
+
+        def run_all(piece: Callable[[int], Result], count: int) -> list[Result]:
+            self.begin(stage, count)
+            return run_pieces(piece, count)
+
+        return run_all
+
+    def _by_threads(self, piece: Callable[[int], Result], count: int) -> list[Result]:
+        return map_threads(reporting(piece, self.advance), range(count), min(count, _CONCURRENT_TRAININGS))
+
+    def _by_processes(self, documents: LabelledDocuments, trainings: int) -> ParallelMap:
+        """As many processes as the work is worth and memory has room for."""
 
         def run_all(piece: Callable[[int], Result], count: int) -> list[Result]:
             worth = documents.documents * trainings * count >= _WORTH_PROCESSES
@@ -80,7 +100,7 @@ class RunContext:
             able = fitting(requested, _bytes_of_training(documents)) if requested > 1 else 1
             if able < requested:
                 self.notify(f"Memory has room for {able} of {requested} processes; so many share the trainings.")
-            return self.engine.parallel(able)(piece, count)
+            return self.engine.parallel(able, self.advance)(piece, count)
 
         return run_all
 
