@@ -18,16 +18,44 @@ def test_pages_made_from_the_program_are_current() -> None:
     assert done.returncode == 0, done.stderr
 
 
+def anchors_of(page: Path) -> set[str]:
+    """The places in a page that a link may name."""
+    text = page.read_text(encoding="utf-8")
+    heads = re.findall(r"^#+ (.+)$", text, re.MULTILINE)
+    return {re.sub(r"[^\w\- ]", "", head.lower()).replace(" ", "-") for head in heads} | set(re.findall(r'<a id="([^"]+)"', text))
+
+
+def prose_of(page: Path) -> list[str]:
+    """The lines of a page without its blocks of code and its tables."""
+    lines, in_code = [], False
+    for line in page.read_text(encoding="utf-8").splitlines():
+        in_code ^= line.lstrip().startswith("```")
+        lines += [] if in_code or line.lstrip().startswith(("```", "|")) else [line]
+    return lines
+
+
+@pytest.mark.parametrize("page", [*PAGES, ROOT / "README.md"], ids=lambda page: page.name)
+def test_lines_and_list_items_are_short(page: Path) -> None:
+    lines = prose_of(page)
+    assert not [line for line in lines if len(line) > 100]
+    for item in re.split(r"\n(?=\s*[-*] |\s*\d+\. |\n|#)", "\n".join(lines)):
+        if re.match(r"\s*([-*]|\d+\.) ", item):
+            assert len(item.split()) <= 60, item
+
+
+def test_every_page_is_in_the_index() -> None:
+    index = (ROOT / "docs" / "index.md").read_text(encoding="utf-8")
+    menu = (ROOT / "mkdocs.yml").read_text(encoding="utf-8")
+    assert all(page.name in menu and (page.name in index or page.name == "index.md") for page in PAGES)
+
+
 @pytest.mark.parametrize("page", [*PAGES, ROOT / "README.md"], ids=lambda page: page.name)
 def test_links_lead_somewhere(page: Path) -> None:
-    text = page.read_text(encoding="utf-8")
-    heads = {re.sub(r"[^\w\- ]", "", head.lower()).replace(" ", "-") for head in re.findall(r"^#+ (.+)$", text, re.MULTILINE)}
-    heads |= set(re.findall(r'<a id="([^"]+)"', text))
+    text, heads = page.read_text(encoding="utf-8"), anchors_of(page)
     for target in re.findall(r"\]\(([^)\s]+)\)", text):
         if target.startswith(("http:", "https:", "mailto:")):
             continue
         file, _, part = target.partition("#")
-        if file:
-            assert (page.parent / file).exists(), target
-        elif part:
-            assert part in heads, target
+        assert (page.parent / file).exists(), target
+        if part and (not file or file.endswith(".md")):
+            assert part in (anchors_of(page.parent / file) if file else heads), target

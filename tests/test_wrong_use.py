@@ -38,6 +38,7 @@ LINES: dict[str, tuple[str, ...]] = {
 }
 """A good line of each command that reads tables."""
 WRITING = [name for name, line in LINES.items() if "-o" in line]
+FOLDERS = ("split", "run")  # whose output is a folder
 USING = [name for name, line in LINES.items() if line[0].endswith(".sorter")]
 
 
@@ -107,7 +108,7 @@ def test_what_is_no_sorter(program: Program, folder: Path, command: str, sorter:
 def test_an_output_in_a_folder_that_is_not_there(program: Program, folder: Path, command: str) -> None:
     line = LINES[command]
     target = line[line.index("-o") + 1]
-    if command == "split":
+    if command in FOLDERS:
         return  # it makes its folder
     is_clear(program(command, *swapped(line, target, f"nowhere/{target}"), code=1), "nowhere")
     assert not (folder / "nowhere").exists()
@@ -117,16 +118,16 @@ def test_an_output_in_a_folder_that_is_not_there(program: Program, folder: Path,
 def test_an_output_that_is_a_folder(program: Program, folder: Path, command: str) -> None:
     line = LINES[command]
     target = line[line.index("-o") + 1]
-    name = "there" if command == "split" else f"there{Path(target).suffix}"
+    name = "there" if command in FOLDERS else f"there{Path(target).suffix}"
     (folder / name).mkdir()
-    if command == "split":
+    if command in FOLDERS:
         (folder / name).rmdir()
         (folder / name).write_text("a file where a folder should be")
     is_clear(program(command, *swapped(line, target, name), code=1), name)
 
 
 @pytest.mark.parametrize(
-    "command", [name for name in WRITING if name not in {"split", "compare", "choose", "plan", "train", "extend"}]
+    "command", [name for name in WRITING if name not in {"split", "run", "compare", "choose", "plan", "train", "extend"}]
 )
 def test_an_output_of_no_kind_that_is_written(program: Program, folder: Path, command: str) -> None:
     line = LINES[command]
