@@ -94,9 +94,7 @@ def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
             sections: dict[str, dict[str, Any]] = {}
             for (section, key, _), value in zip(grids, chosen, strict=True):
                 sections.setdefault(section, {})[key] = value
-            name = ", ".join(
-                f"{key}={value if value != '' else 'none'}" for (_, key, _), value in zip(grids, chosen, strict=True)
-            )
+            name = ", ".join(f"{key}={_written(value)}" for (_, key, _), value in zip(grids, chosen, strict=True))
             values = {f"{section}.{key}": value for (section, key, _), value in zip(grids, chosen, strict=True)}
             listed.append(Candidate(name, changed_plan(plan, sections, "--try"), values))
     if len(listed) < 2:
@@ -105,6 +103,12 @@ def candidates(plan: Plan, tries: Sequence[str]) -> list[Candidate]:
             "For example: --try classifier.kind=naive-bayes,logistic,svm, or tables [try.NAME] in the plan.",
         )
     return listed
+
+
+def _written(value: Any) -> str:
+    """A value as `--try` takes it."""
+    parts_of_value = value if isinstance(value, list) else [value]
+    return "+".join(map(str, parts_of_value)) if parts_of_value not in ([], [""]) else "none"
 
 
 def _grid(text: str) -> tuple[str, str, list[Any]]:

@@ -28,6 +28,7 @@ from upsort.workflows.shared.corpus import read_labelled_corpus
 from upsort.workflows.shared.figures import Drawing, save_all
 
 _FACTS = 3
+_DRAWN = 6  # labels, two figures each
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
 
 
@@ -54,25 +55,27 @@ class TermFact(Struct, frozen=True):
 
 class TermsResult(Struct, frozen=True, kw_only=True):
     """upsort terms. labels, against: for each label its terms for and against, strongest first. facts: about the first terms of
-    the labels that have the strongest ones. written: the figures."""
+    the labels that have the strongest ones. written: the figures. without_figures: labels that figures were left out of."""
 
     way: str
     labels: dict[str, list[RankedTerm]]
     against: dict[str, list[RankedTerm]]
     facts: list[TermFact]
     written: list[str]
+    without_figures: list[str]
 
 
 @record(frozen=True, kw_only=True)
 class TermRequest:
     """way: one of WAYS. only: one label. pair: two labels, of which each is compared with the other alone. figures: a folder for
-    them, which is made."""
+    them, which is made. all_figures: of every label, not of the largest alone."""
 
     way: str
     top: int
     only: str = ""
     pair: tuple[str, str] | None = None
     figures: Path | None = None
+    all_figures: bool = False
 
 
 @record(frozen=True, kw_only=True)
@@ -175,13 +178,16 @@ def terms(evidence: TermEvidence, request: TermRequest) -> TermsResult:
 
     speaking_for = {label: of_label(label, rows[:top]) for label, rows in ranked.items()}
     against = {label: of_label(label, rows[::-1][:top]) for label, rows in ranked.items()}
+    largest = sorted(chosen, key=lambda label: -int(evidence.counts.label_documents[evidence.labels.index(label)]))
+    drawn = chosen if request.all_figures or pair is not None else largest[:_DRAWN]
     strongest = sorted((label for label in chosen if speaking_for[label]), key=lambda label: -speaking_for[label][0].value)
     return TermsResult(
         way=request.way,
         labels=speaking_for,
         against=against,
         facts=[_fact(evidence, label, ranked[label][0]) for label in strongest[:_FACTS]],
-        written=_draw(evidence, values, speaking_for, against, request),
+        written=_draw(evidence, values, {label: speaking_for[label] for label in drawn}, against, request),
+        without_figures=[label for label in chosen if label not in drawn] if request.figures is not None else [],
     )
 
 

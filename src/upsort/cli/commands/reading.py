@@ -34,7 +34,8 @@ class TermsOptions(
     against: bool = flag("also list the terms against each label")
     stable: bool = flag("corpus only: mark terms with the same sign in every fold")
     contexts: int | None = option("corpus only: number of contexts per label", convert=whole_number(1), default=None, metavar="N")
-    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
+    figures: str | None = option("write figures of the largest labels into a folder", default=None, metavar="FOLDER")
+    figures_all: bool = flag("with --figures: of all labels")
 
 
 OF_A_CORPUS = (
@@ -52,7 +53,10 @@ TERMS = Command(
     "by its weights, of a labelled corpus by counts. --full adds the number of documents with each\n"
     "term.",
     example="upsort terms desk.sorter --top 10",
-    rules=(Clash("--json", ("--against", "--contexts"), "JSON holds both sides, and no examples"),),
+    rules=(
+        Clash("--json", ("--against", "--contexts"), "JSON holds both sides, and no examples"),
+        Need("--figures-all", ("--figures",)),
+    ),
     options=TermsOptions,
 )
 

@@ -1,6 +1,7 @@
 """Rates, intervals and counts as text, as rows of tables and as JSON."""
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import Any, assert_never
 
 import numpy as np
@@ -265,6 +266,17 @@ def judgement_values(evidence: JudgedEvidence, labels: Sequence[str]) -> dict[st
             confusion=_confusion_table(decided) if decided is not None else {},
         ),
     }
+
+
+def written_sentence(paths: Sequence[str | Path]) -> str:
+    """Which files were written; of many in one folder, how many."""
+    folders = {Path(path).parent for path in paths}
+    if len(paths) > _MOST_PATHS and len(folders) == 1:
+        return f"Written: {len(paths):,} files in {folders.pop()}/."
+    return f"Written: {', '.join(map(str, paths))}."
+
+
+_MOST_PATHS = 3
 
 
 def bar(share: float, width: int) -> str:

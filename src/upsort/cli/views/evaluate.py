@@ -28,6 +28,7 @@ from upsort.cli.rendering.wording import (
     reliability_rows,
     unused_sentences,
     with_rates,
+    written_sentence,
 )
 from upsort.cli.request import (
     JUDGED,
@@ -76,7 +77,7 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     if output is not None:
         view.add_sentence(f"All {sum(len(evaluation.mistakes) for evaluation in evaluations):,} mistakes: {output}.")
     if written:
-        view.add_sentence(f"Written: {', '.join(map(str, written))}.")
+        view.add_sentence(written_sentence(written))
     elif options.figures:
         view.add_sentence("No figure is drawn where cells hold several labels.")
     report_rejects(incoming.rejects, incoming.read, view)

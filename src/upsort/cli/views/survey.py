@@ -10,7 +10,7 @@ from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, View, shortened
-from upsort.cli.rendering.wording import bar, percent
+from upsort.cli.rendering.wording import bar, percent, written_sentence
 from upsort.cli.request import (
     free_name,
     inputs_of,
@@ -73,7 +73,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
         _show_fully(result, options, view)
     _show_findings(result.worth_a_look, view)
     if figures:
-        view.add_sentence(f"Figures: {', '.join(str(path) for path in figures)}.")
+        view.add_sentence(written_sentence(figures))
     report_rejects(work.rejects, result.documents, view)
     return view
 

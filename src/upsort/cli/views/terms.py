@@ -7,9 +7,10 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import term_sentence
 from upsort.cli.rendering.view import Detail, Shown, View, shortened
+from upsort.cli.rendering.wording import written_sentence
 from upsort.cli.request import planned_context
 from upsort.core.classifiers.families import family
-from upsort.core.errors import QUOTING, UsageProblem, names_in, visible
+from upsort.core.errors import QUOTING, UsageProblem, listed, names_in, visible
 from upsort.core.lazy import record
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.browse import find
@@ -25,7 +26,12 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
     else:
         ranking = _of_corpus(options, console)
     request = TermRequest(
-        way=ranking.way, top=options.top, only=options.only, pair=pair, figures=Path(options.figures) if options.figures else None
+        way=ranking.way,
+        top=options.top,
+        only=options.only,
+        pair=pair,
+        figures=Path(options.figures) if options.figures else None,
+        all_figures=options.figures_all,
     )
     result = terms(ranking.evidence, request)
     view = View(result)
@@ -38,7 +44,9 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
     if options.contexts and ranking.corpus is not None:
         _show_contexts(result, ranking.corpus, options.contexts, view)
     if result.written:
-        view.add_sentence(f"Written: {', '.join(result.written)}.")
+        view.add_sentence(written_sentence(result.written))
+    if result.without_figures:
+        view.add_sentence(f"No figures of {listed(result.without_figures, _NAMED)}: --figures-all draws them too.")
     console.show(view)
     return Exit.DONE
 
@@ -87,6 +95,7 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
     return _Ranking(evidence, way, _words(way), work)
 
 
+_NAMED = 6  # labels without figures
 _LARGEST = 12  # labels that are shown without --full
 _BRIEF_TERMS = 5
 _MANY = 8  # labels, from which on each has one line

@@ -12,7 +12,7 @@ from upsort.cli.declaring import names
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Column, Detail, Kind, Shown, View
-from upsort.cli.rendering.wording import percent
+from upsort.cli.rendering.wording import percent, written_sentence
 from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
 from upsort.core.features.distributed_vocabulary import estimated_terms, sharing
 from upsort.core.plan import Plan
@@ -222,7 +222,7 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
             of_labels = ", with their documents of each label" if matrix.labels else ""
             view.add_sentence(f"All {len(rows):,} terms{of_labels}: -o terms.csv", Shown.TERMINAL)
     if written:
-        view.add_sentence(f"Written: {', '.join(map(str, written))}.")
+        view.add_sentence(written_sentence(written))
     request.report_rejects(rejects, figures.documents, view)
     console.show(view)
     return Exit.DONE
