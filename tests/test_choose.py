@@ -100,10 +100,10 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(tmp_path: Path, program: 
     held: list[Any] = []
     rounds = choose._PlanSearch.batches
 
-    def spoilt(search: Any, candidates: Any) -> Any:
+    def spoilt(search: Any, candidates: Any, *ends: float) -> Any:
         return [
             replace(one, documents=replace(one.documents, labels=np.where(search.outside, held[0](labels), labels)))
-            for one in rounds(search, candidates)
+            for one in rounds(search, candidates, *ends)
             for labels in (one.documents.labels,)
         ]
 

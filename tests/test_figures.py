@@ -96,16 +96,17 @@ def test_confusions_are_shares_of_the_true_label() -> None:
     assert colours[1] == colours[2] != colours[0], "a bar has the colour of the label that its documents were sorted as"
 
 
-def test_many_labels_are_squares_with_the_area_of_their_counts() -> None:
+def test_many_labels_are_squares_shaded_by_their_share_of_the_row() -> None:
     k = 20
     table = np.eye(k, dtype=np.int64) * 64
     table[0, 1] = 16
     figure = confusion_figure(table, [f"label {n}" for n in range(k)])
     sides = widths(figure.axes[0])
     assert len(sides) == k + 1
-    assert sorted(sides)[0] == pytest.approx(max(sides) / 2)
-    wrong = [bar for bar in figure.axes[0].patches if bar.get_facecolor() != figure.axes[0].patches[0].get_facecolor()]
-    assert len(wrong) == 1
+    assert min(sides) == pytest.approx(max(sides)), "a single document is as large as any other"
+    wrong = [bar for bar in figure.axes[0].patches if bar.get_facecolor()[:3] != figure.axes[0].patches[0].get_facecolor()[:3]]
+    assert [bar.get_alpha() for bar in wrong] == pytest.approx([0.25 + 0.75 * 16 / 80])
+    assert {bar.get_alpha() for bar in figure.axes[0].patches if bar not in wrong} == {0.25 + 0.75 * 64 / 80, 1.0}
     assert {"label 19\u200e  20", "20"} <= texts(figure), "the columns stand under the numbers of their labels"
     assert any("16   label 0\u200e → label 1" in text for text in texts(figure)), "the commonest mistakes in words"
     narrow = confusion_figure(table, [f"label {n}" for n in range(k)], narrow=True)

@@ -131,7 +131,8 @@ OWN = {
         "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 --output=s.csv"
     ),
     "terms": (
-        "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f --figures-all --answer=topic"
+        "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f --figures-all "
+        "--answer=topic"
     ),
     "explain": "--document=F24-0011 --answer=topic --top=2 --arithmetic --among=letters.csv --output=e.html",
     "ask": "--words=1",

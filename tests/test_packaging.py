@@ -67,6 +67,7 @@ def test_versions_and_paths_are_told(program: Program, monkeypatch: pytest.Monke
     assert {"numpy", "scipy", "numba"} <= set(told)
     assert {f"upsort[{name}]" for name in PROJECT["optional-dependencies"]} - set(told) == {
         "upsort[test]",
+        "upsort[docs]",
         "upsort[check]",
         "upsort[all]",
     }
@@ -78,5 +79,5 @@ def test_every_dependency_has_a_lower_bound() -> None:
     extras = PROJECT["optional-dependencies"]
     runs_with = [*PROJECT["dependencies"], *(one for name in extras if name != "check" for one in extras[name])]
     assert [one for one in runs_with if ">=" not in one and not one.startswith("upsort[")] == []
-    everything = {name for name in extras if name not in ("test", "check", "all")}
+    everything = {name for name in extras if name not in ("test", "docs", "check", "all")}
     assert extras["all"] == [f"upsort[{','.join(sorted(everything))}]"]

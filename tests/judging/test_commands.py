@@ -209,9 +209,9 @@ def test_a_report_answers_first(program: Program, gathered: Path, tmp_path: Path
     assert f'<p class="figure">{100 * accuracy["value"]:.1f}%</p><p>of {accuracy["of"]} judged documents' in page
     assert f'<p class="figure">{100 * judged["baseline"]["value"]:.1f}%</p>' in page
     worst = min(labels, key=lambda name: labels[name]["f1"]["value"])
-    assert f"Label more documents of &#39;{worst}&#39;: its F1 is the lowest" in page
+    assert f"Label more documents of &#39;{worst}&#39;: its F1, " in page
     assert "Look for wrong labels in the training table" in page
     wrong = {(a, b): n for a, row in judged["confusion"].items() for b, n in row.items() if a != b}
     (true, _), times = max(wrong.items(), key=lambda entry: entry[1])
     assert f"{times} of {labels[true]['documents']} &#39;{true}&#39; documents" in page
-    assert page.index("What to do?") < page.index("What it was trained on")
+    assert page.index("What to do next") < page.index(">Labels</h2>")

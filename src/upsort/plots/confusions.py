@@ -1,4 +1,4 @@
-"""Where the documents of each label went: bars in the labels' colours, or squares where labels are many."""
+"""Where the documents of each label went: bars in the labels' colours, or shaded squares where labels are many."""
 
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
@@ -18,6 +18,8 @@ _NARROW_FROM = 0.18  # of a bar in a narrow figure, from which on its share is w
 _NUMBERED = 50  # columns that have their number above them
 _LEFT_TO_RIGHT = "\u200e"  # so that what follows an Arabic or a Hebrew name stands right of it
 _NARROW_NUMBERED = 16  # of them in a narrow figure
+_CELL = 0.92  # of the room that a cell has
+_PALEST = 0.25  # shade of the smallest share, so that single documents are seen
 _COMMONEST = 20  # mistakes named next to the squares
 
 
@@ -62,17 +64,15 @@ def _bars(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure"
 
 
 def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figure":
-    """A square for each pair of labels with documents, its area their number; mistakes in brick, the most common named next to
-    it. The columns are under the numbers of their labels, so that nothing has to be read sideways."""
+    """A square for each pair of labels with documents, shaded by the share of the row's documents; mistakes in brick, the most
+    common named next to it. The columns are under the numbers of their labels, so that nothing has to be read sideways."""
     figure, axes = new_figure("True labels (rows), and what their documents were sorted as (columns)")
     k = len(labels)
-    rows, columns = np.nonzero(table)
-    counts = np.asarray(table[rows, columns], dtype=np.float64)
-    widths = 0.92 * np.sqrt(counts / max(float(counts.max(initial=1.0)), 1.0))
-    for row, column, width in zip(rows.tolist(), columns.tolist(), widths.tolist(), strict=True):
-        axes.bar(
-            column, width, width=width, bottom=row - width / 2, color=SLATE if row == column else BRICK, linewidth=0
-        )  # fmt: skip
+    totals = np.maximum(np.asarray(table, dtype=np.float64).sum(axis=1), 1e-9)
+    for row, column in zip(*(places.tolist() for places in np.nonzero(table)), strict=True):
+        shade = _PALEST + (1 - _PALEST) * float(table[row, column]) / totals[row]
+        colour = SLATE if row == column else BRICK
+        axes.bar(column, _CELL, width=_CELL, bottom=row - _CELL / 2, color=colour, alpha=shade, linewidth=0)
     size = max(5, 11 - k // 10) - 3 * narrow
     names = shortened(labels)
     each = -(
@@ -87,8 +87,7 @@ def _squares(table: Ints | Floats, labels: Sequence[str], narrow: bool) -> "Figu
     axes.grid(color=FAINT, linewidth=0.4)
     axes.set_axisbelow(True)
     axes.spines["bottom"].set_visible(False)
-    most = float(counts.max(initial=0.0))
-    axes.set_xlabel(f"area: documents (the largest square: {most:,.0f}); slate: right, brick: wrong", color=INK)
+    axes.set_xlabel("shade: share of the label's documents; slate: right, brick: wrong", color=INK)
     if not narrow:
         _name_most_common(axes, table, shortened(labels, 18))
     return figure

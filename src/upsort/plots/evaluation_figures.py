@@ -203,17 +203,22 @@ def reliability_figure(reliabilities: Mapping[str, Reliability]) -> "Figure":
     axes.set_ylim(0, 1.05)
     in_percent(axes.xaxis, axes.yaxis)
     axes.set_xlabel("probability of the label sorted as, in bins of a tenth")
-    axes.set_ylabel("share of them that are right (95 % interval)")
+    axes.set_ylabel("share of them that are right (95% interval)")
     axes.legend(frameon=False, loc="upper left")
     return figure
 
 
+def drawn_labels(own: Ints, k: int) -> list[int]:
+    """The numbers of the labels that `probability_histograms` draws."""
+    return sorted(sorted(range(k), key=lambda number: -int((own == number).sum()))[:_MOST_PANELS])
+
+
 def probability_histograms(own: Ints, probabilities: Floats, labels: Sequence[str]) -> "Figure":
     """For each label, the probability that its own documents got for it, with mean and median; the twelve with most documents."""
-    chosen = sorted(range(len(labels)), key=lambda number: -int((own == number).sum()))[:_MOST_PANELS]
+    chosen = drawn_labels(own, len(labels))
     figure, each = panels("Probability of the own label, by true label", len(chosen), 4)
     colours = colours_of(labels)
-    for axes, number in zip(each, sorted(chosen), strict=True):
+    for axes, number in zip(each, chosen, strict=True):
         mine = probabilities[own == number, number]
         axes.hist(mine, bins=np.linspace(0, 1, 21).tolist(), color=colours[labels[number]])
         text = f"mean {mine.mean():.2f}, median {np.median(mine):.2f}" if mine.size else "no documents"
@@ -226,7 +231,7 @@ def probability_histograms(own: Ints, probabilities: Floats, labels: Sequence[st
 
 def coverage_figure(coverage: Coverage) -> "Figure":
     """Accuracy of the decided documents against the share that is decided."""
-    figure, axes = new_figure("What leaving the less certain ones undecided brings")
+    figure, axes = new_figure("Accuracy versus coverage")
     points = [
         (decided / max(coverage.documents, 1), right / decided, bound)
         for bound, decided, right in zip(coverage.bounds, coverage.decided, coverage.right, strict=True)

@@ -55,9 +55,9 @@ def embedded(figure: "Figure", name: str) -> str:
     return svg
 
 
-def beginning_of(text: str) -> str:
-    """As much of a text as is shown in a table."""
-    return text if len(text) <= _MOST_TEXT else text[: _MOST_TEXT - 1].rsplit(None, 1)[0] + "…"
+def beginning_of(text: str, most: int = _MOST_TEXT) -> str:
+    """As much of a text as is shown, cut at the end of a word. most: characters."""
+    return text if len(text) <= most else text[: most - 1].rsplit(None, 1)[0] + "…"
 
 
 def for_both_widths(figure: "Figure", name: str, narrow: "Figure | None" = None) -> dict[str, str]:

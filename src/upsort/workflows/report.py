@@ -1,7 +1,7 @@
 """One page about a sorter: what it was made of, how good it is, what it uses, and how to make it again."""
 
 import shlex
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -24,7 +24,7 @@ from upsort.io.plan.plan_keys import plan_text
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import columns_for
 from upsort.plots.confusions import confusion_figure
-from upsort.plots.evaluation_figures import coverage_figure, probability_histograms, reliability_figure
+from upsort.plots.evaluation_figures import coverage_figure, drawn_labels, probability_histograms, reliability_figure
 from upsort.plots.pages import beginning_of, for_both_widths, rendered
 from upsort.version import __version__
 from upsort.workflows.evaluate import evaluate
@@ -35,6 +35,8 @@ from upsort.workflows.suspects import SuspectsResult, suspects
 
 _TERMS = 12
 _MISTAKES, _SUSPECTS = 15, 12
+_LABELS = 12  # that are shown at once
+_CONFUSION_ROWS = 8
 _CONFUSIONS = 3
 _EXAMPLES = 2
 _TEXT = 400
@@ -98,10 +100,12 @@ def write_report(
     sorter = evaluation.sorter
     linear = sorter.classifier.rule is not None
     digest, _ = plan_digest(sorter.plan)
+    trained = f"{sorter.trained.documents:,}"
+    weakest, other_labels = _label_rows(evaluation, wording.label_rows)
     page = rendered(
         "report.html",
         name=Path(sources.sorter).name,
-        made=f"A {sorter.plan.classifier.kind} sorter of {len(sorter.labels)} labels.",
+        made=f"A {sorter.plan.classifier.kind} sorter with {len(sorter.labels)} labels, trained on {trained} documents.",
         headline=wording.headline,
         good=wording.good,
         against=wording.against,
@@ -111,18 +115,25 @@ def write_report(
             f"{count:,} documents have the label {label}, which the sorter does not know."
             for label, count in evaluation.unknown_labels.items()
         ],
-        corpus=_corpus(evaluation),
         cleaning=_cleaning(sorter.plan.clean),
         features=_features(sorter),
-        label_heads=wording.label_heads,
-        label_rows=wording.label_rows,
+        label_heads=[wording.label_heads[0], "training documents", *wording.label_heads[1:]],
+        label_rows=weakest,
+        other_labels=other_labels,
         measures=wording.measures,
         remarks=wording.remarks,
         suspects_told=wording.suspects,
         figures=_figures(evaluation),
+        undrawn=_undrawn(evaluation),
+        shown_labels=_LABELS,
+        confusion_rows=[
+            [pair.true, pair.sorted_as, f"{pair.documents:,g}", f"{pair.of:,}"]
+            for pair in (evaluation.judgement.confusions(_CONFUSION_ROWS) if evaluation.judgement.sets is None else [])
+        ],
+        mistake_heads=["document", "label", "sorted as", "probability", "terms for it", "text"],
         confusions=[_examples(evaluation, pair) for pair in evaluation.judgement.confusions(_CONFUSIONS)],
         deciding=_deciding(sorter),
-        terms=list(informative_terms(sorter, _TERMS).items()) if linear else [],
+        terms=_largest_first(sorter, informative_terms(sorter, _TERMS)) if linear else [],
         suspects=suspects.suspects if suspects is not None else None,
         suspect_rows=[
             (suspect.reference, suspect.label, suspect.rather, beginning_of(suspect.text))
@@ -133,7 +144,7 @@ def write_report(
                 wrong.reference,
                 wrong.true,
                 wrong.sorted_as,
-                f"{wrong.probability:.2f}",
+                f"{100 * wrong.probability:.1f}%",
                 ", ".join(wrong.pulled_by),
                 beginning_of(wrong.text),
             )
@@ -151,12 +162,30 @@ def write_report(
         text.write(page)
 
 
-def _corpus(evaluation: Evaluation) -> list[list[str]]:
-    judged = {label.label: label.documents for label in evaluation.judgement.per_label}
+def _label_rows(evaluation: Evaluation, rows: Sequence[Sequence[str]]) -> tuple[list[list[str]], list[list[str]]]:
+    """The rows by label with its training documents; of many labels, those with the lowest F1, and the others."""
     trained = dict(zip(evaluation.sorter.labels, evaluation.sorter.trained.label_documents.tolist(), strict=True))
-    names = sorted({*judged, *trained})
-    rows = [[name, f"{trained.get(name, 0):,}", f"{judged.get(name, 0):,}"] for name in names]
-    return [*rows, ["all", f"{evaluation.sorter.trained.documents:,}", f"{round(evaluation.judgement.accuracy.of or 0):,}"]]
+    complete = [[row[0], f"{trained.get(row[0], 0):,}", *row[1:]] for row in rows]
+    if len(complete) <= _LABELS:
+        return complete, []
+    f1 = [label.f1.value if label.documents and label.f1.value is not None else 2.0 for label in evaluation.judgement.per_label]
+    order = sorted(range(len(complete)), key=lambda place: f1[place])
+    return [complete[place] for place in order[:_LABELS]], [complete[place] for place in sorted(order[_LABELS:])]
+
+
+def _largest_first(sorter: TrainedSorter, terms: Mapping[str, Any]) -> list[tuple[str, Any]]:
+    """The terms of labels; of many labels, those with the most training documents first."""
+    if len(terms) <= _LABELS:
+        return list(terms.items())
+    trained = dict(zip(sorter.labels, sorter.trained.label_documents.tolist(), strict=True))
+    return sorted(terms.items(), key=lambda entry: -trained[entry[0]])
+
+
+def _undrawn(evaluation: Evaluation) -> str:
+    """The labels whose probabilities are not drawn."""
+    labels = evaluation.sorter.labels
+    drawn = drawn_labels(evaluation.own, len(labels))
+    return ", ".join(label for place, label in enumerate(labels) if place not in drawn)
 
 
 def _cleaning(settings: plan.Clean) -> str:
@@ -220,7 +249,7 @@ def _figures(evaluation: Evaluation) -> dict[str, dict[str, str]]:
 
 def _examples(evaluation: Evaluation, pair: Confusion) -> dict[str, Any]:
     """Documents of the sorter's most common mistakes."""
-    examples = [mistake.text[:_TEXT] for mistake in evaluation.mistakes if _shows(evaluation.sorter, mistake, pair)]
+    examples = [beginning_of(mistake.text, _TEXT) for mistake in evaluation.mistakes if _shows(evaluation.sorter, mistake, pair)]
     return {"true": pair.true, "sorted_as": pair.sorted_as, "examples": examples[:_EXAMPLES]}
 
 

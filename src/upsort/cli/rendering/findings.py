@@ -142,10 +142,13 @@ def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[st
     if judged:
         worst = min(judged, key=lambda label: label.f1.value or 0.0)
         if (worst.f1.value or 0.0) < 1.0:
-            lines.append(f"Label more documents of {worst.label!r}: its F1 is the lowest, {percent(worst.f1.value)}.")
+            among = (
+                "" if len(judged) == len(evaluation.judgement.per_label) else f" of labels with at least {FEW} judged documents"
+            )
+            lines.append(f"Label more documents of {worst.label!r}: its F1, {percent(worst.f1.value)}, is the lowest{among}.")
     few = [label.label for label in evaluation.judgement.per_label if label.documents < FEW]
     if few:
-        lines.append(f"Judge it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} say little.")
+        lines.append(f"Evaluate it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} show little.")
     curve_point = (
         None
         if evaluation.judgement.sets is not None
@@ -163,13 +166,13 @@ def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[st
     if curve_point is not None and (evaluation.judgement.accuracy.value or 0.0) < _SURE_ENOUGH:
         bound, decided, share = curve_point
         lines.append(
-            f"Have people read what it is unsure of: of the {percent(decided / max(evaluation.coverage.documents, 1))} with a "
+            f"Review low-confidence documents by hand: of the {percent(decided / max(evaluation.coverage.documents, 1))} with a "
             f"probability of {bound:.2f} or more, {percent(share)} are right here."
         )
     if suspects is None:
-        lines.append("Look for wrong labels in the training table: upsort suspects, or --training here.")
+        lines.append("Look for wrong labels in the training table: upsort suspects, or upsort report with --training.")
     elif suspects.suspects:
-        lines.append(f"Read the {len(suspects.suspects):,} training labels that look wrong (below), and train again.")
+        lines.append(f"Check the {len(suspects.suspects):,} training labels that look wrong (see suspects), and train again.")
     return lines
 
 
