@@ -142,17 +142,17 @@ def test_tokens_trace_back_to_their_words() -> None:
         ("weren't", "Weren't"),
         ("leav", "LEAVES"),
         ("curl", "curling"),
-        ("<link>", "https://a.example/x"),
-        ("<grinning-face>", "😀"),
+        ("{link}", "https://a.example/x"),
+        ("{grinning-face}", "😀"),
     ]
 
 
 def test_choices_of_steps() -> None:
     assert words(("numbers",), "in 2019 for £5 ring +44 1234 567 890, 20 times", numbers="shape") == [
-        "in", "<year>", "for", "<price>", "ring", "<phone>", "<number>", "times",
+        "in", "{year}", "for", "{price}", "ring", "{phone}", "{number}", "times",
     ]  # fmt: skip
     assert words(("links",), "see www.a.example now", links="drop") == ["see", "now"]
-    assert words(("tags",), "so #dry", tags="marker") == ["so", "<tag>"]
+    assert words(("tags",), "so #dry", tags="marker") == ["so", "{tag}"]
     assert words(("replace",), "a_b colour color", replace=(("_", " "), ("/colou?r/", "hue"))) == ["a", "b", "hue", "hue"]
     assert words((), "a1 b2", tokens_by=r"[a-z]") == ["a", "b"]
     assert words(("stop_words",), "the fern is not dead", drop_negations=True, stop_words_add=("fern",)) == ["dead"]

@@ -196,7 +196,7 @@ IN_PARTS = {
     "suspects": ("suspects", "t.csv", T, L, "--set=judge.folds=3", "--classifier=naive-bayes", "--json"),
     "ratios": ("train", "t.csv", T, L, "--classifier=ratio-svm", *LOOSE),
     "stems": ("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=clean.steps=lower,stem", "-o", "out.sorter"),
-    "hashed": ("train", "t.csv", T, L, "--classifier=centroid", "--set=features.hash_bits=9", "-o", "out.sorter"),
+    "hashed": ("train", "t.csv", T, L, "--classifier=centroid", "--set=features.hashed_columns=512", "-o", "out.sorter"),
     "features": ("features", "t.csv", T, L, "--lengths=1,2", "--matrix=out.mtx", "-o", "out.csv"),
     "vocabulary": (
         *("train", "t.csv", T, L, "--classifier=naive-bayes", "--set=features.vocabulary_file=words.txt"),

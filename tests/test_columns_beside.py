@@ -70,7 +70,7 @@ def test_what_is_a_number(cell: str, number: float | None) -> None:
 
 @given(st.lists(st.text("abcd ", max_size=20), min_size=1, max_size=6), st.integers(1, 4))
 def test_hashed_counts_are_signed_sums(texts: list[str], bits: int) -> None:
-    settings = Features(hash_bits=bits, lengths=(1, 2), weighting="count")
+    settings = Features(hashed_columns=1 << bits, lengths=(1, 2), weighting="count")
     found = measure(
         [Documents(parts=(texts,), number_names=(), numbers=np.zeros((len(texts), 0)), category_names=(), categories=())],
         cleaner(Clean()),
@@ -111,12 +111,14 @@ def test_the_table_of_names_is_bounded_and_keeps_the_common_ones() -> None:
 
 def test_a_hashed_sorter_reads_and_judges(program: Program, few: Path) -> None:
     table = few / "letters-2024.csv"
-    said = program("train", table, "--text=message", "--label=topic", "--set=features.hash_bits=14", "-o", "h.sorter")
+    said = program("train", table, "--text=message", "--label=topic", "--set=features.hashed_columns=16384", "-o", "h.sorter")
     assert "logistic" in said.out
     found = program("evaluate", "h.sorter", table, "--json").json
     assert found["accuracy"]["value"] > 0.9
     assert "compost" in program("terms", "h.sorter", "--only=soil").out
-    assert program("train", table, "--set=features.hash_bits=40", "-o", "x.sorter", code=2).err.count("\n") == 2
+    assert program("train", table, "--set=features.hashed_columns=-1", "-o", "x.sorter", code=2).err.count("\n") == 2
+    refused = program("train", table, "--set=features.hashed_columns=1000", "-o", "x.sorter", code=2).err
+    assert "is a power of two, not 1,000" in refused and "hashed_columns=1024" in refused
 
 
 def test_the_mean_of_word_vectors_by_hand() -> None:
@@ -184,8 +186,8 @@ def test_text_columns_kept_apart_are_different_terms(program: Program, demo: Pat
         *("--set=features.lengths=1,2", "-o", "terms.csv"),
     )
     terms = [line.split(",")[0] for line in (tmp_path / "terms.csv").read_text(encoding="utf-8").splitlines()[1:]]
-    assert {term.split(":")[0] for term in terms} == {"subject", "message"}
-    assert {"subject:hello", "message:hello", "message:my plum"} <= set(terms)
+    assert {term.split("@")[1] for term in terms} == {"subject", "message"}
+    assert {"hello@subject", "hello@message", "my plum@message"} <= set(terms)
 
 
 def test_a_sorter_with_columns_needs_them_again(program: Program, few: Path, tmp_path: Path) -> None:

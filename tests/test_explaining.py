@@ -19,7 +19,7 @@ WAYS: dict[str, tuple[str, ...]] = {
     "tf-idf": ("--set=features.weighting=tfidf",),
     "pairs": ("--lengths=1,2", "--set=features.skip=true"),
     "letters": ("--set=features.units=letters", "--lengths=2,3"),
-    "hashing": ("--set=features.hash_bits=6",),
+    "hashing": ("--set=features.hashed_columns=64",),
     "vectors": ("--set=features.vectors_file=v.txt",),
     "vectors alone": ("--set=features.vectors_file=v.txt", "--set=features.vectors=alone"),
     "columns": ("--set=columns.numbers=leaves", "--set=columns.categories=where", "--set=features.measures=words,capitals"),
@@ -148,7 +148,7 @@ def test_words_not_dimensions_of_vectors_have_pulls(program: Program, table: Pat
 
 def test_hashed_terms_have_the_names_of_the_text(program: Program, table: Path, tmp_path: Path) -> None:
     sorter = tmp_path / "h.sorter"
-    program("train", "t.csv", *options("hashing"), "--set=features.hash_bits=2", "-o", sorter, folder=table)
+    program("train", "t.csv", *options("hashing"), "--set=features.hashed_columns=4", "-o", sorter, folder=table)
     found = program("explain", sorter, "moss cactus", "--json", folder=table).json
     assert {name for one in found["sum"]["terms"] for name in one["term"].split(" + ")} == {"moss", "cactus"}
     assert any(one["shares_with"] for one in found["sum"]["terms"]), "four columns cannot hold all terms apart"

@@ -154,7 +154,7 @@ def test_only_operators_of_the_standard_and_the_same_bytes(
     [
         (("classifier.kind=tree",), "has no linear rule"),
         (("classifier.kind=neighbours",), "has no linear rule"),
-        (("features.hash_bits=12",), "hashed"),
+        (("features.hashed_columns=4096",), "hashed"),
         (("features.units=letters", "features.lengths=2,3"), "its terms are of letters"),
         (("features.lengths=1,2", "features.skip=true"), "leave words out"),
         (("features.measures=words",), "other columns or measures"),

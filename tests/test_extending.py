@@ -16,7 +16,7 @@ from upsort.io.sorter.loading import load_sorter, load_sorters
 PLANS: dict[str, tuple[str, ...]] = {
     "words": (),
     "pairs": ("--lengths=1,2",),
-    "hashed": ("--set=features.hash_bits=8",),
+    "hashed": ("--set=features.hashed_columns=256",),
     "columns": ("--set=columns.numbers=leaves", "--set=columns.categories=where", "--set=features.measures=words"),
     "apart": ("--text=head,text", "--set=features.apart=true"),
     "groups": ("--set=columns.group=who",),

@@ -3,7 +3,8 @@
 import re
 from pathlib import Path
 
-METHODS = (Path(__file__).parent.parent / "docs" / "methods.md").read_text(encoding="utf-8")
+PAGE = (Path(__file__).parent.parent / "docs" / "methods.md").read_text(encoding="utf-8")
+METHODS = re.sub(r"\n(?! *- |\n|#|\|)\s*", " ", PAGE)  # each paragraph and list item on one line
 TEXT, REFERENCES = METHODS.split("## References")
 LINK = re.compile(r"\[([^\]]+ (\d{4}))\]\(#([a-z-]+-\d{4})\)")
 

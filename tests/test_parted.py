@@ -137,7 +137,7 @@ TEXTS = st.lists(st.text(alphabet="abc ", max_size=25), min_size=1, max_size=12)
     st.sampled_from(["words", "letters"]),
     st.sampled_from([(1, 1), (1, 2), (2, 2), (1, 3), (2, 3)]),
     st.integers(1, 3),
-    st.sampled_from(["", "subject:"]),
+    st.sampled_from(["", "@subject"]),
 )
 def test_blocks_counted_by_themselves_come_to_what_the_whole_comes_to(
     blocks: list[list[str]], units: str, lengths: tuple[int, int], at_least: int, prefix: str

@@ -84,7 +84,7 @@ class Make:
 FEATURES = [
     Make("plain", {}),
     Make("pairs", {"features": {"lengths": [1, 2]}}),
-    Make("hashed", {"features": {"hash_bits": 6}}),
+    Make("hashed", {"features": {"hashed_columns": 64}}),
     Make("letters", {"features": {"units": "letters", "lengths": [2, 3]}}),
     Make("measured", {"features": {"measures": ["words", "capitals"]}}),
     Make("stemmed", {"clean": {"steps": ["lower", "stop_words", "stem"]}}),

@@ -25,7 +25,7 @@ COLUMNS = {
     "numbers": (BOTH, "--set=columns.numbers=photos"),
     "categories": ("--text=body", "--set=columns.categories=channel", "--set=columns.numbers=photos,age"),
     "measures": (BOTH, "--set=features.measures=words,capitals,digits"),
-    "hashed": (BOTH, "--set=features.hash_bits=6", "--set=features.apart=true"),
+    "hashed": (BOTH, "--set=features.hashed_columns=64", "--set=features.apart=true"),
     "vectors": ("--text=body", "--set=features.vectors_file=v.txt", "--set=features.vectors=beside"),
     "all of it": (
         *(BOTH, "--set=features.apart=true", "--set=columns.numbers=photos", "--set=columns.categories=channel"),

@@ -148,15 +148,15 @@ class Clean:
         "links",
         "punctuation",
     )
-    links: Annotated[OrMarker, key("drop, keep, or marker (the term <link> instead of each)")] = "marker"
+    links: Annotated[OrMarker, key("drop, keep, or marker (the term {link} instead of each)")] = "marker"
     emails: Annotated[OrMarker, key("the same for e-mail addresses")] = "marker"
     names: Annotated[OrMarker, key("the same for @names")] = "marker"
     tags: Annotated[OrMarker, key("the same for #tags")] = "keep"
     numbers: Annotated[
         Literal["drop", "keep", "marker", "shape"],
-        key("drop, keep, marker, or shape: <year>, <date>, <price>, <phone>, <isbn>, <number>"),
+        key("drop, keep, marker, or shape: {year}, {date}, {price}, {phone}, {isbn}, {number}"),
     ] = "drop"
-    emoji: Annotated[Literal["drop", "keep"], key("keep (as terms such as <smile>) or drop")] = "keep"
+    emoji: Annotated[Literal["drop", "keep"], key("keep (as terms such as {smile}) or drop")] = "keep"
     replace: Annotated[
         tuple[tuple[str, str], ...],
         key('pairs of an old word and a new one, or a pattern between slashes: [["u", "you"], ["/colou?r/", "colour"]]'),
@@ -235,13 +235,15 @@ class Features:
         key("selection if there are more: count, chi-square or mutual-information", Condition("features.most_terms")),
     ] = "count"
     vocabulary_file: Annotated[str, key("file with the terms to use, one per line")] = ""
-    apart: Annotated[bool, key("text columns are counted each on its own: subject:leaf is another term than message:leaf")] = (
+    apart: Annotated[bool, key("text columns are counted each on its own: leaf@subject is another term than leaf@message")] = (
         False
     )
     measures: Annotated[
         tuple[OfText, ...], key("measures of the text as features: words, characters, capitals, punctuation, links, digits")
     ] = ()
-    hash_bits: Annotated[Annotated[int, Meta(ge=0, le=28)], key("hash terms into 2^bits columns; 0: keep a vocabulary")] = 0
+    hashed_columns: Annotated[
+        Annotated[int, Meta(ge=0, le=1 << 28)], key("hash terms into N columns, a power of two; 0: keep a vocabulary")
+    ] = 0
     vectors_file: Annotated[str, key("file with word vectors, one word and its numbers per line")] = ""
     vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))] = (
         "beside"
@@ -250,6 +252,11 @@ class Features:
         Literal["equal", "idf"],
         key("weights of words in a document's mean vector: equal or idf", Condition("features.vectors_file")),
     ] = "equal"
+
+    @property
+    def hash_bits(self) -> int:
+        """The bits of a hash that number a column; 0 without hashing."""
+        return self.hashed_columns.bit_length() - 1 if self.hashed_columns else 0
 
 
 EventModel = Literal["counts", "presence", "complement"]

@@ -23,7 +23,7 @@ from upsort.workflows.score import joined_decisions
 from upsort.workflows.shared.context import ScoringContext, nothing_usable
 
 GUESS = "guessed_label"
-_CONTENTS = Features(hash_bits=14)
+_CONTENTS = Features(hashed_columns=1 << 14)
 _MOST_GROWN = 3_000  # kept documents, of which growth is worked out
 
 

@@ -18,7 +18,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.family import LinearRule
-from upsort.core.features.corpus_counts import prefixes
+from upsort.core.features.corpus_counts import suffixes
 from upsort.core.features.counting import KnownCounts
 from upsort.core.features.documents import Documents
 from upsort.core.features.ngrams import GAP, grams_of, letters_of
@@ -133,9 +133,9 @@ def _hashed_names(sorter: TrainedSorter, document: Documents) -> dict[int, list[
 def _terms_in(sorter: TrainedSorter, document: Documents) -> Iterator[tuple[Sequence[str], list[int]]]:
     """All terms that one document has, known or not, with their counts."""
     features = sorter.plan.features
-    for tokens, prefix in zip(sorter.tokens_of(document), prefixes(sorter.plan.columns, features), strict=True):
+    for tokens, suffix in zip(sorter.tokens_of(document), suffixes(sorter.plan.columns, features), strict=True):
         units = letters_of(tokens) if features.units == "letters" else tokens
-        for grams in grams_of(units, features, prefix=prefix):
+        for grams in grams_of(units, features, suffix=suffix):
             counts = np.bincount(grams.cells.columns, weights=grams.cells.counts, minlength=len(grams.names))
             yield grams.names, np.rint(counts).astype(np.int64).tolist()
 
@@ -176,14 +176,14 @@ def weighed_words_of(sorter: TrainedSorter, document: Documents, pulls: Sequence
     """The words of the whole text. The leaning of an n-gram is shared evenly among its words wherever they are in their part,
     that of a term of letters among the words that its letters are in."""
     words: list[Word] = []
-    features, begins = sorter.plan.features, prefixes(sorter.plan.columns, sorter.plan.features)
+    features, ends = sorter.plan.features, suffixes(sorter.plan.columns, sorter.plan.features)
     shares_of = _by_letters if features.units == "letters" else _by_words
     for part, offset in enumerate(offsets(document)):
         traced = sorter.cleaning.traced(document.parts[part][0])
         terms = [term for term, _, _ in traced]
-        own = _contributions_by_term(pulls, begins[part], leaning)
+        own = _contributions_by_term(pulls, ends[part], leaning)
         shares = shares_of(terms, own)
-        columns, _ = sorter.space.places([begins[part] + term for term in terms])
+        columns, _ = sorter.space.places([term + ends[part] for term in terms])
         words += [
             Word(
                 start=offset + start,
@@ -207,13 +207,13 @@ def offsets(document: Documents) -> list[int]:
     return positions
 
 
-def _contributions_by_term(pulls: Sequence[Contribution], prefix: str, leaning: Leaning) -> dict[str, float]:
+def _contributions_by_term(pulls: Sequence[Contribution], suffix: str, leaning: Leaning) -> dict[str, float]:
     """What each term of a part says, all its occurrences together."""
     contributions: dict[str, float] = {}
     for contribution in pulls:
         for name, share in contribution.parts:
-            if name.startswith(prefix):
-                bare = name.removeprefix(prefix)
+            if name.endswith(suffix):
+                bare = name.removesuffix(suffix)
                 contributions[bare] = contributions.get(bare, 0.0) + share * leaning(contribution.pulls)
     return contributions
 

@@ -49,13 +49,13 @@ class WordVectors:
         return means
 
 
-def vectors_of_terms(terms: Sequence[str], words: Sequence[str], vectors: Floats, prefixes: Sequence[str]) -> WordVectors:
+def vectors_of_terms(terms: Sequence[str], words: Sequence[str], vectors: Floats, suffixes: Sequence[str]) -> WordVectors:
     """The vectors of those terms that are among `words`, whatever part of the text they come from."""
     place = {word: number for number, word in enumerate(words)}
     rows = []
     for column, term in enumerate(terms):
-        begin = next((prefix for prefix in prefixes if prefix and term.startswith(prefix)), "")
-        number = place.get(term[len(begin) :], -1)
+        suffix = next((suffix for suffix in suffixes if suffix and term.endswith(suffix)), "")
+        number = place.get(term.removesuffix(suffix), -1)
         if number >= 0:
             rows.append((column, number))
     columns = np.array([column for column, _ in rows], dtype=np.int64)
@@ -121,9 +121,9 @@ def of_counts(counts: Counts) -> CorpusCounts:
     )
 
 
-def prefixes(columns: Columns, features: Features) -> tuple[str, ...]:
-    """The prefix of the terms of each part of the text: nothing, or the column's name where columns are kept apart."""
-    return tuple(f"{name}:" for name in columns.text) if features.apart and len(columns.text) > 1 else ("",)
+def suffixes(columns: Columns, features: Features) -> tuple[str, ...]:
+    """The suffix of the terms of each part of the text: nothing, or @ and the column's name where columns are kept apart."""
+    return tuple(f"@{name}" for name in columns.text) if features.apart and len(columns.text) > 1 else ("",)
 
 
 class CorpusCounter:
@@ -134,15 +134,15 @@ class CorpusCounter:
 
     def __init__(self, columns: Columns, features: Features, forms: FinalForms | None = None, elsewhere: bool = False) -> None:
         self.features = features
-        begins = prefixes(columns, features)
-        self.tables: list[TermNames | RecordedNames] = [RecordedNames() if elsewhere else TermNames() for _ in begins]
+        ends = suffixes(columns, features)
+        self.tables: list[TermNames | RecordedNames] = [RecordedNames() if elsewhere else TermNames() for _ in ends]
         self.hashed: list[HashedCounting] = []
         self.plain: list[TermCounting] = []
         if features.hash_bits:
-            named = zip(begins, self.tables, strict=True)
-            self.hashed = [HashedCounting(features, begin, forms, table) for begin, table in named]
+            named = zip(ends, self.tables, strict=True)
+            self.hashed = [HashedCounting(features, end, forms, table) for end, table in named]
         else:
-            self.plain = [TermCounting(features, begin, forms) for begin in begins]
+            self.plain = [TermCounting(features, end, forms) for end in ends]
         self.cells: list[ExtraCells] = []
 
     def memory_of(self, cleaning: Cleaner) -> WordMemory | None:

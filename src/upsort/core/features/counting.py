@@ -72,29 +72,29 @@ def in_blocks(documents: Iterable[str]) -> Iterator[list[str]]:
 
 
 def count(
-    documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None, at_least: int = 1, prefix: str = ""
+    documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None, at_least: int = 1, suffix: str = ""
 ) -> Counts:
     """Count every term of every document.
 
     documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
-    term must are in. prefix: what every term's name begins with."""
+    term must are in. suffix: what every term's name ends with."""
     memory = cleaning.memory()
     blocks = (cleaning.words_of(block, memory) for block in in_blocks(documents))
-    return counts_of(blocks, settings, at_least, prefix, cleaning.forms)
+    return counts_of(blocks, settings, at_least, suffix, cleaning.forms)
 
 
 def counts_of(
     blocks: Iterable[Tokens],
     settings: Features | None = None,
     at_least: int = 1,
-    prefix: str = "",
+    suffix: str = "",
     forms: FinalForms | None = None,
     threads: int = 1,
 ) -> Counts:
     """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
 
     blocks: with one memory of words. forms: of the tokens after the steps on words that are still to be done."""
-    counting = TermCounting(settings or Features(), prefix, forms)
+    counting = TermCounting(settings or Features(), suffix, forms)
     for tokens in blocks:
         counting.add(tokens)
     return counting.counts(at_least, threads)
@@ -106,9 +106,9 @@ class TermCounting:
     The blocks are cut with one memory of words, so that a number means the same word in all of them. forms: of words after the
     steps that are still to be done; worked out in the end, once for each distinct word."""
 
-    def __init__(self, settings: Features, prefix: str = "", forms: FinalForms | None = None) -> None:
+    def __init__(self, settings: Features, suffix: str = "", forms: FinalForms | None = None) -> None:
         self.settings = settings
-        self.prefix = prefix
+        self.suffix = suffix
         self.forms = forms
         self.words: list[str] = []
         self.codes: list[Codes] = [np.zeros(0, dtype=np.int32)]
@@ -137,7 +137,7 @@ class TermCounting:
         """All terms that are in at least so many documents."""
         words = self.tokens()
         units = letters_of(words) if self.settings.units == "letters" else words
-        grams = grams_of(units, self.settings, at_least, self.prefix, threads)
+        grams = grams_of(units, self.settings, at_least, self.suffix, threads)
         matrix, terms = _in_order(
             [gram.cells for gram in grams], [name for gram in grams for name in gram.names], words.starts.size - 1, threads
         )
@@ -162,7 +162,7 @@ def joined(parts: Sequence[Counts]) -> Counts:
     )
 
 
-def count_known(words: Tokens, places: Places, width: int, settings: Features, prefix: str = "") -> KnownCounts:
+def count_known(words: Tokens, places: Places, width: int, settings: Features, suffix: str = "") -> KnownCounts:
     """Count the terms of a vocabulary in one block of documents.
 
     words: the cleaned tokens of the documents. places: gives the column of each of some terms, −1 for an unknown one, and its
@@ -170,11 +170,11 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
     of the terms."""
     units = letters_of(words) if settings.units == "letters" else words
     if max(settings.lengths) == 1 and not settings.skip:
-        return _known_units(units, places, width, prefix)
+        return _known_units(units, places, width, suffix)
     n = words.starts.size - 1
     known, tokens = np.zeros(n), np.zeros(n)
     blocks: list[tuple[AnyArray, AnyArray, AnyArray]] = []
-    for number, gram in enumerate(grams_of(units, settings, prefix=prefix)):
+    for number, gram in enumerate(grams_of(units, settings, suffix=suffix)):
         where, signs = places(gram.names)
         cells = gram.cells
         columns = where[cells.columns]
@@ -189,9 +189,9 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, p
     return KnownCounts(matrix, np.rint(tokens).astype(np.int64), np.rint(known).astype(np.int64))
 
 
-def _known_units(units: Tokens, places: Places, width: int, prefix: str) -> KnownCounts:
+def _known_units(units: Tokens, places: Places, width: int, suffix: str) -> KnownCounts:
     """The same where terms are single units: each is replaced by its column before anything is counted."""
-    where, signs = places([prefix + unit for unit in units.words] if prefix else units.words)
+    where, signs = places([unit + suffix for unit in units.words] if suffix else units.words)
     columns = where[units.codes] if units.words else np.zeros(0, dtype=np.int64)
     inside = columns >= 0
     before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))

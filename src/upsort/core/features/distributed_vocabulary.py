@@ -82,12 +82,12 @@ class HashedCounting:
     def __init__(
         self,
         settings: Features,
-        prefix: str = "",
+        suffix: str = "",
         forms: FinalForms | None = None,
         table: TermNames | RecordedNames | None = None,
     ) -> None:
         self.settings = settings
-        self.prefix = prefix
+        self.suffix = suffix
         self.forms = forms
         self.table = table if table is not None else TermNames()
         self.pieces: list[csr_array] = [empty(0, 1 << settings.hash_bits, np.int32)]
@@ -99,7 +99,7 @@ class HashedCounting:
             tokens = self.forms.of_tokens(tokens)
         units = letters_of(tokens) if self.settings.units == "letters" else tokens
         cells: list[tuple[AnyArray, AnyArray, AnyArray]] = []
-        for gram in grams_of(units, self.settings, prefix=self.prefix):
+        for gram in grams_of(units, self.settings, suffix=self.suffix):
             where, signs = hashed_places(gram.names, self.settings.hash_bits)
             columns = gram.cells.columns
             self.table.add(gram.names, np.bincount(columns, minlength=len(gram.names)))
@@ -216,7 +216,7 @@ def countable(settings: Features, at_least: int) -> Features:
     return settings
 
 
-def chosen(ask: Ask, settings: Features, at_least: int, prefixes: Sequence[str]) -> ChosenTerms:
+def chosen(ask: Ask, settings: Features, at_least: int, suffixes: Sequence[str]) -> ChosenTerms:
     """The terms in enough documents. A longer one is looked at only if its beginning and its last unit are in enough, as where
     all documents are counted at once; so that each length takes an asking.
 
@@ -226,7 +226,7 @@ def chosen(ask: Ask, settings: Features, at_least: int, prefixes: Sequence[str])
     longest, shortest = max(settings.lengths), min(settings.lengths)
     if at_least == 1 or longest == 1:
         return _combined(ask(_enough, at_least))
-    request = _TermRequest(letters=settings.units == "letters", at_least=at_least, prefixes=tuple(prefixes))
+    request = _TermRequest(letters=settings.units == "letters", at_least=at_least, suffixes=tuple(suffixes))
     chosen_terms = []
     singles: AbstractSet[str] = frozenset()
     before: AbstractSet[str] = frozenset()
@@ -243,21 +243,23 @@ class _TermRequest:
 
     letters: bool
     at_least: int
-    prefixes: tuple[str, ...]
+    suffixes: tuple[str, ...]
 
-    def prefix_of(self, term: str) -> str:
-        """What comes before its first unit."""
-        return next(begin for begin in self.prefixes if term.startswith(begin))
+    def suffix_of(self, term: str) -> str:
+        """What comes after its last unit."""
+        return next(suffix for suffix in self.suffixes if term.endswith(suffix))
 
     def units(self, term: str) -> int:
         """How many it has."""
-        begin = len(self.prefix_of(term))
-        return len(term) - begin if self.letters else term.count(" ", begin) + 1
+        end = len(term) - len(self.suffix_of(term))
+        return end if self.letters else term.count(" ", 0, end) + 1
 
     def halves(self, term: str) -> tuple[str, str]:
         """All but the last unit of a longer term, and that as a term."""
-        cut = len(term) - 1 if self.letters else term.rindex(" ")
-        return term[:cut], self.prefix_of(term) + term[cut if self.letters else cut + 1 :]
+        suffix = self.suffix_of(term)
+        end = len(term) - len(suffix)
+        cut = end - 1 if self.letters else term.rindex(" ", 0, end)
+        return term[:cut] + suffix, term[cut if self.letters else cut + 1 :]
 
 
 def _enough(vocabulary: Vocabulary, at_least: int) -> ChosenTerms:

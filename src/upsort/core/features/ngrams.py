@@ -53,12 +53,12 @@ class _Level:
     names_of: Namer
 
 
-def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str = "", threads: int = 1) -> list[Grams]:
+def grams_of(units: Tokens, settings: Features, at_least: int = 1, suffix: str = "", threads: int = 1) -> list[Grams]:
     """The terms of documents: single units first, where they are asked for, then parts of the longer ones and those with a gap.
 
-    units: words or letters of all documents. at_least: documents that a term must are in. prefix: what each name begins with."""
+    units: words or letters of all documents. at_least: documents that a term must are in. suffix: what each name ends with."""
     units = _in_order(units)
-    singles, enough = _single_units(units, at_least, prefix, threads)
+    singles, enough = _single_units(units, at_least, suffix, threads)
     levels = [singles] if min(settings.lengths) == 1 else []
     if max(settings.lengths) == 1 and not settings.skip:
         return levels
@@ -74,7 +74,7 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, prefix: str =
         region=region,
         bits=max(documents - 1, 1).bit_length(),
         at_least=at_least,
-        prefix=prefix,
+        suffix=suffix,
     )
     parts = map_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
     return levels + [grams for part in parts for grams in part]
@@ -94,7 +94,7 @@ class _Text:
     region: AnyArray
     bits: int
     at_least: int
-    prefix: str
+    suffix: str
 
 
 def _parts(units: Tokens, threads: int) -> list[tuple[int, int]]:
@@ -136,7 +136,7 @@ def _in_order(units: Tokens) -> Tokens:
     return Tokens([units.words[place] for place in order], codes, units.starts, units.sentences)
 
 
-def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tuple[Grams, Bools]:
+def _single_units(units: Tokens, at_least: int, suffix: str, threads: int) -> tuple[Grams, Bools]:
     """The units themselves as terms, and which of them are in enough documents."""
     width = len(units.words)
     totals = np.bincount(units.codes, minlength=width)
@@ -162,7 +162,7 @@ def _single_units(units: Tokens, at_least: int, prefix: str, threads: int) -> tu
         place = np.cumsum(enough, dtype=np.int32) - 1
         inside = enough[columns]
         cells = Triplets(rows[inside], place[columns[inside]], counts[inside], frequent.size)
-    names = [prefix + units.words[number] for number in frequent.tolist()]
+    names = [units.words[number] + suffix for number in frequent.tolist()]
     return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough
 
 
@@ -214,7 +214,7 @@ def _grouped(level: _Level, text: _Text) -> tuple[Grams, Ints]:
     columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
     names = level.names_of(frequent)
     cells = Triplets(owners, columns, counts, frequent.size)
-    return Grams((text.prefix + names if text.prefix else names).tolist(), cells, distinct, seen_once), frequent
+    return Grams((names + text.suffix if text.suffix else names).tolist(), cells, distinct, seen_once), frequent
 
 
 def _runs(keys: Ints) -> tuple[Ints, AnyArray]:

@@ -257,7 +257,7 @@ def _composed(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordSte
 
 
 def _on_a_word(step: TextStep) -> WordStep:
-    return lambda word: word if word.startswith("<") else shown("".join(step.apply(word).split()))
+    return lambda word: word if word.startswith("{") else shown("".join(step.apply(word).split()))
 
 
 def _shown_in_lower_case(word: str) -> str:

@@ -16,13 +16,13 @@ from upsort.core.text.word_lists import EnglishWords
 OPEN, CLOSE, PROTECTED = "\ue000", "\ue001", "\ue002"
 DIGITS = "".join(chr(0xE010 + digit) for digit in range(16))
 PRIVATE = frozenset((OPEN, CLOSE, PROTECTED, *DIGITS))
-_SHOWN = str.maketrans({OPEN: "<", CLOSE: ">"})
+_SHOWN = str.maketrans({OPEN: "{", CLOSE: "}"})
 _SPELLED = re.compile(rf"{PROTECTED}([{DIGITS[0]}-{DIGITS[-1]}]+)")
 _READ = str.maketrans({sign: f"{digit:x}" for digit, sign in enumerate(DIGITS)})
 
 
 def marker(name: str) -> str:
-    """The marker of a name, with room around it. marker("link") is shown as " <link> ".
+    """The marker of a name, with room around it. marker("link") is shown as " {link} ".
 
     Inside a text a marker is written between two private-use characters, which the tokeniser takes for letters, so that it stays
     one token and no text can be taken for it: those two characters are removed from every document first."""

@@ -8,7 +8,7 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration
 from upsort.core.errors import UsageProblem
-from upsort.core.features.corpus_counts import prefixes
+from upsort.core.features.corpus_counts import suffixes
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import record
 from upsort.core.plan import Features
@@ -124,7 +124,7 @@ def _pools_probabilities(sorter: TrainedSorter) -> bool:
 
 _OBSTACLES: tuple[tuple[Callable[[TrainedSorter], bool], str, str], ...] = (
     (lambda sorter: sorter.classifier.rule is None, "{kind} has no linear rule", "classifier.kind=logistic"),
-    (lambda sorter: sorter.space.hashed is not None, "its terms are hashed, and have no names", "features.hash_bits=0"),
+    (lambda sorter: sorter.space.hashed is not None, "its terms are hashed, and have no names", "features.hashed_columns=0"),
     (lambda sorter: sorter.space.vectors is not None, "it reads word vectors", "features.vectors_file="),
     (
         lambda sorter: _reads_more_than_terms(sorter) and bool(_features(sorter).measures),
@@ -135,7 +135,7 @@ _OBSTACLES: tuple[tuple[Callable[[TrainedSorter], bool], str, str], ...] = (
     (lambda sorter: _features(sorter).units != "words", "its terms are of letters", "features.units=words"),
     (lambda sorter: _features(sorter).skip, "its n-grams leave words out", "features.skip=false"),
     (
-        lambda sorter: len(prefixes(sorter.plan.columns, _features(sorter))) > 1,
+        lambda sorter: len(suffixes(sorter.plan.columns, _features(sorter))) > 1,
         "it counts each text column apart",
         "features.apart=false",
     ),

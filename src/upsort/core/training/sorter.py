@@ -16,7 +16,7 @@ from upsort.core.classifiers.calibration import Calibration, reordered_like
 from upsort.core.classifiers.family import FittedClassifier, scores_of
 from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.errors import DataProblem, listed
-from upsort.core.features.corpus_counts import prefixes
+from upsort.core.features.corpus_counts import suffixes
 from upsort.core.features.counting import KnownCounts, count_known
 from upsort.core.features.documents import Documents, ExtraCells
 from upsort.core.features.vocabulary import FeatureSpace
@@ -153,8 +153,8 @@ class TrainedSorter:
     def known(self, tokens: Sequence[Tokens]) -> KnownCounts:
         """The terms of the sorter in a block of documents. tokens: of each of their parts."""
         parts = [
-            count_known(part, self.space.places, self.space.counted, self.plan.features, prefix)
-            for part, prefix in zip(tokens, prefixes(self.plan.columns, self.plan.features), strict=True)
+            count_known(part, self.space.places, self.space.counted, self.plan.features, suffix)
+            for part, suffix in zip(tokens, suffixes(self.plan.columns, self.plan.features), strict=True)
         ]
         matrix = csr_array(sum((part.matrix for part in parts[1:]), parts[0].matrix))
         counts: Ints = np.sum([part.tokens for part in parts], axis=0)

@@ -119,6 +119,11 @@ def _check_combinations(plan: Plan, where: str) -> None:
     ):
         if least > most:
             raise UsageProblem(f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round.")
+    if (columns := plan.features.hashed_columns) and columns != max(2, 1 << plan.features.hash_bits):
+        raise UsageProblem(
+            f"{where}: features.hashed_columns is a power of two, not {columns:,}.",
+            f"For example: features.hashed_columns={1 << columns.bit_length()}",
+        )
     for key in declared_keys().values():
         if key.metadata.among:
             value = getattr(getattr(plan, key.section), key.name)

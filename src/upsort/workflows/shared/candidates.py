@@ -30,7 +30,7 @@ from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, minimum_documents, read_labelled_corpus
 
 _COUNTED_BY = (
-    "units", "lengths", "skip", "within_sentences", "apart", "measures", "hash_bits", "vectors_file", "vocabulary_file"
+    "units", "lengths", "skip", "within_sentences", "apart", "measures", "hashed_columns", "vectors_file", "vocabulary_file"
 )  # fmt: skip
 
 

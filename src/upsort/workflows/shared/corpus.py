@@ -12,7 +12,7 @@ from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.duplicates import SIMILARITY, Groups, duplicate_groups, duplicate_groups_of, named_groups
-from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, prefixes, vectors_of_terms
+from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, suffixes, vectors_of_terms
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
 from upsort.core.features.documents import ExtraCells, Measure
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of
@@ -97,7 +97,7 @@ def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSort
     """The same with the vectors of its terms, where the plan names a file of them. sorter: that has them, instead of the file."""
     if not choices.features.vectors_file:
         return measured
-    begins = prefixes(choices.columns, choices.features)
+    ends = suffixes(choices.columns, choices.features)
     if sorter is not None:
         known = sorter.space.vectors
         assert known is not None
@@ -106,9 +106,9 @@ def with_vectors(measured: CorpusCounts, choices: plan.Plan, sorter: TrainedSort
         at = [(column, rows[term]) for column, term in enumerate(measured.terms) if term in rows]
         columns = np.array([column for column, _ in at], dtype=known.columns.dtype)
         return replace(measured, vectors=replace(known, columns=columns, vectors=known.vectors[[row for _, row in at]]))
-    words_needed = frozenset(term.removeprefix(begin) for term in measured.terms for begin in begins)
+    words_needed = frozenset(term.removesuffix(end) for term in measured.terms for end in ends)
     words, vectors = read_vectors(Path(choices.features.vectors_file), words_needed)
-    return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, begins))
+    return replace(measured, vectors=vectors_of_terms(measured.terms, words, vectors, ends))
 
 
 @record(frozen=True)

@@ -12,7 +12,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Ints
 from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
 from upsort.core.features import distributed_vocabulary
-from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, all_cells, prefixes
+from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, all_cells, suffixes
 from upsort.core.features.counting import BLOCK_CHARACTERS
 from upsort.core.features.documents import ExtraCells, no_cells
 from upsort.core.features.fingerprints import Fingerprints
@@ -161,12 +161,12 @@ def can_distribute(work: RunContext) -> bool:
     """Whether the counts of documents may stay with those who read them, and better do: all tables are read apart, in many
     pieces, and nothing is learned of the words beyond the terms."""
     features, columns = work.plan.features, work.plan.columns
-    begins = prefixes(columns, features)
+    ends = suffixes(columns, features)
     return (
         work.engine.executor is not None
         and work.sorter is None
         and not (features.vectors_file or features.skip or columns.document_vectors)
-        and not any(prefix != other and other.startswith(prefix) for prefix in begins for other in begins)
+        and not any(suffix != other and other.endswith(suffix) for suffix in ends for other in ends)
         and _many(work)
     )
 
@@ -204,7 +204,7 @@ def distributed_counts(
         [executor.submit(getattr, handle, name) for handle in read] for name in ("measured", "fingerprints", "words", "brief")
     )
     del read
-    tables = [distributed_vocabulary.TermNames() for _ in prefixes(work.plan.columns, features)]
+    tables = [distributed_vocabulary.TermNames() for _ in suffixes(work.plan.columns, features)]
     briefs = []
     for some in pieces:
         (brief,) = executor.gather([brief_handles.pop(0)])
@@ -301,7 +301,7 @@ def _in_terms(parts: _CountedParts, choices: Plan, at_least: int, _: list[distri
         handles = [executor.put(argument) for argument in given]
         return executor.gather([executor.submit(work, part, *handles) for part in vocabulary_parts])
 
-    terms = distributed_vocabulary.chosen(ask, choices.features, at_least, prefixes(choices.columns, choices.features))
+    terms = distributed_vocabulary.chosen(ask, choices.features, at_least, suffixes(choices.columns, choices.features))
     return replace(
         parts.measured(in_all_terms, terms.terms, terms),
         distinct=terms.distinct,

@@ -176,7 +176,7 @@ def _numbers(mode: Literal["drop", "keep", "marker", "shape"]) -> TextStep:
 
 NUMBERS = Step(
     name="numbers",
-    summary="numbers; also by shape: <year>, <date>, <price>, <phone>, <isbn>",
+    summary="numbers; also by shape: {year}, {date}, {price}, {phone}, {isbn}",
     example=("since 2019, for £5", "since  , for £ "),
     place=StepPlace.ANYWHERE,
     on_text=lambda settings, _: _numbers(settings.numbers),
@@ -246,8 +246,8 @@ class _Emoji(PerDocument):
 
 EMOJI = Step(
     name="emoji",
-    summary="emoji and emoticons as terms such as <seedling>, or none",
-    example=("lovely 🌱", "lovely  <seedling> "),
+    summary="emoji and emoticons as terms such as {seedling}, or none",
+    example=("lovely 🌱", "lovely  {seedling} "),
     on_text=lambda settings, _: _Emoji(settings.emoji == "keep"),
     options=("emoji",),
     needs_punctuation=True,

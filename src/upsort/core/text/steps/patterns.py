@@ -212,7 +212,7 @@ def choice(mode: OrMarker, name: str) -> Callable[[Any], str]:
 LINKS = Step(
     name="links",
     summary="web addresses",
-    example=("see https://fernhollow.example/map now", "see  <link>  now"),
+    example=("see https://fernhollow.example/map now", "see  {link}  now"),
     on_text=lambda settings, _: Substitution(
         _LINK, choice(settings.links, "link"), holding("://", *(f"{letters}." for letters in in_any_case("ww")))
     ),
@@ -223,7 +223,7 @@ LINKS = Step(
 EMAILS = Step(
     name="emails",
     summary="e-mail addresses",
-    example=("write to desk@fernhollow.example", "write to  <email> "),
+    example=("write to desk@fernhollow.example", "write to  {email} "),
     on_text=lambda settings, _: Substitution(_EMAIL, choice(settings.emails, "email"), holding("@")),
     options=("emails",),
     sees_case=False,
@@ -232,7 +232,7 @@ EMAILS = Step(
 NAMES = Step(
     name="names",
     summary="names as in @tamsin",
-    example=("ask @tamsin", "ask  <name> "),
+    example=("ask @tamsin", "ask  {name} "),
     on_text=lambda settings, _: Substitution(_NAME, choice(settings.names, "name"), holding("@")),
     options=("names",),
     sees_case=False,

@@ -64,7 +64,7 @@ def _sparing(step: WordStep, unchanged: tuple[str, ...]) -> WordStep:
 
     @lru_cache(_PROTECTED)  # whoever asks document by document meets most words again
     def careful(word: str) -> str:
-        if word in spared or word.startswith("<"):
+        if word in spared or word.startswith("{"):
             return word
         return f"not_{step(word[4:])}" if word.startswith("not_") else step(word)
 
