@@ -3,7 +3,6 @@
 from typing import Any
 
 from upsort.workflows.browse import SurveyColumns, SurveyFind, SurveyShow
-from upsort.workflows.choose import Choose
 from upsort.workflows.clean import CleanResult, StepDescriptions, WordForms, WordGroups
 from upsort.workflows.compare import ComparedPlans, StepsCompared
 from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSeveral, CurveOf
@@ -16,7 +15,7 @@ from upsort.workflows.features import FeaturesResult, MadeVectors
 from upsort.workflows.gather import GatherResult
 from upsort.workflows.next_documents import NextResult
 from upsort.workflows.report import ReportResult
-from upsort.workflows.shared.results import Ledger, PlanChecked, PlanExplained, PlanWritten
+from upsort.workflows.shared.results import Choose, Ledger, PlanChecked, PlanExplained, PlanWritten
 from upsort.workflows.shared.scored_rows import ScoreResult
 from upsort.workflows.split import SplitResult
 from upsort.workflows.survey import SurveyResult

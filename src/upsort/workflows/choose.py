@@ -4,15 +4,13 @@ import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from math import ceil
-from typing import Annotated, Any
 
 import numpy as np
-from msgspec import Struct
 
 from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, Problem, UsageProblem
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of, validation_of
-from upsort.core.evaluation.intervals import DifferenceToBest, Rate, difference_to_best
+from upsort.core.evaluation.intervals import DifferenceToBest, difference_to_best
 from upsort.core.evaluation.splits import Splits, hold_out, splits
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -31,7 +29,7 @@ from upsort.workflows.shared.candidates import (
     trials,
 )
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.results import SplitCounts, described
+from upsort.workflows.shared.results import SplitCounts
 
 JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
 _FOLDS = 3  # while trials are sorted out
@@ -367,48 +365,3 @@ def _difference(better: CrossValidation, other: CrossValidation, many: int) -> D
     """By how much one is behind another on the same documents. many: see `difference_to_best`."""
     difference = (better.times_right() - other.times_right()).astype(np.float64)
     return difference_to_best(difference / better.sample.repeats, better.sample, many)
-
-
-class Finalist(Struct, frozen=True):
-    """One of the last plans, on the folds."""
-
-    name: str
-    accuracy: Rate
-    macro_f1: Rate
-
-
-class Brought(Struct, frozen=True):
-    """A choice, and by how much the plan without it is behind."""
-
-    choice: str
-    without_it: DifferenceToBest
-
-
-class Tried(Struct, frozen=True):
-    """A plan that was tried."""
-
-    name: str
-    documents: Annotated[int, described("on which it was judged last, while plans were sorted out")]
-    accuracy: Annotated[float | None, described("there; null where it could not be trained on them")]
-    known: Annotated[bool, described("whether an earlier search had measured it, as the ledger says")]
-
-
-class Choose(SplitCounts, frozen=True, kw_only=True):
-    """upsort choose"""
-
-    chosen: str
-    changes: Annotated[dict[str, Any], described("keys of the plan with the values that were chosen")]
-    honest: Annotated[Rate, described("the accuracy on the documents set aside")]
-    baseline: Annotated[Rate, described("of always answering one label, on the same")]
-    on_the_folds: Annotated[Rate, described("the accuracy on the folds that chose it")]
-    as_it_is: Annotated[Rate, described("the accuracy of the given plan on the documents set aside")]
-    gain: Annotated[DifferenceToBest, described("by how much that one is behind")]
-    most_accurate: str
-    behind_it: Annotated[DifferenceToBest, described("the chosen one, on the folds")]
-    finalists: list[Finalist]
-    reasons: list[Brought]
-    left_out: Annotated[list[Brought], described("choices of the most accurate plan that the chosen one does without")]
-    trials: list[Tried]
-    set_aside_to_judge: int
-    counted: Annotated[int, described("how often the text was cleaned and counted")]
-    seconds: float

@@ -34,7 +34,7 @@ class _Facts:
 
 
 @record(frozen=True, kw_only=True)
-class _Found:
+class _RuleFinding:
     """touched: how many documents it is about. what: in a sentence. gather: the options of upsort gather that mend it, where that
     does; drop: the kinds of documents to drop; command: one that deals with it otherwise. then: what to do with its result."""
 
@@ -57,22 +57,22 @@ def survey_findings(
     roles = [f"{option} {shlex.quote(','.join(map(quoted, names)))}" for option, names in named if any(names)]
     about = " ".join([*map(shlex.quote, inputs), *roles, *([reading] if reading else [])])
     facts = _Facts(result=result, columns=columns, about=about, odd={entry.what: entry for entry in result.odd})
-    scored = [(weight * found.touched, found) for weight, rule in _RULES for found in rule(facts)]
-    worst = [found for _, found in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
-    gather = _gather_command(about, output, [found for found in worst if not found.command])
+    scored = [(weight * finding.touched, finding) for weight, rule in _RULES for finding in rule(facts)]
+    worst = [finding for _, finding in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
+    gather = _gather_command(about, output, [finding for finding in worst if not finding.command])
     set_aside = f"{output.removesuffix('.csv')}.set-aside.csv"
-    return [Finding(found.what, found.command or gather, found.then.format(set_aside=set_aside)) for found in worst]
+    return [Finding(finding.what, finding.command or gather, finding.then.format(set_aside=set_aside)) for finding in worst]
 
 
-def _gather_command(about: str, output: str, found: Sequence[_Found]) -> str:
-    drop = ",".join(dict.fromkeys(kind for finding in found for kind in finding.drop))
-    options = dict.fromkeys(finding.gather for finding in found if finding.gather)
+def _gather_command(about: str, output: str, findings: Sequence[_RuleFinding]) -> str:
+    drop = ",".join(dict.fromkeys(kind for finding in findings for kind in finding.drop))
+    options = dict.fromkeys(finding.gather for finding in findings if finding.gather)
     return " ".join(["upsort gather", about, *([f"--drop {drop}"] if drop else []), *options, f"-o {output}"])
 
 
-def _conflicting_duplicates(facts: _Facts) -> Iterator[_Found]:
+def _conflicting_duplicates(facts: _Facts) -> Iterator[_RuleFinding]:
     if conflicting := facts.result.copies.conflicting:
-        yield _Found(
+        yield _RuleFinding(
             touched=conflicting,
             what=f"{conflicting:,} duplicates have a different label from the original.",
             drop=("copies", "near-copies"),
@@ -80,17 +80,17 @@ def _conflicting_duplicates(facts: _Facts) -> Iterator[_Found]:
         )
 
 
-def _duplicates(facts: _Facts) -> Iterator[_Found]:
+def _duplicates(facts: _Facts) -> Iterator[_RuleFinding]:
     copies = facts.result.copies
     if alike := copies.exact + copies.near:
         what = f"{alike:,} documents are duplicates ({copies.exact:,} exact, {copies.near:,} near): they inflate accuracy."
-        yield _Found(touched=alike, what=what, drop=("copies", "near-copies"))
+        yield _RuleFinding(touched=alike, what=what, drop=("copies", "near-copies"))
 
 
-def _several_labels(facts: _Facts) -> Iterator[_Found]:
+def _several_labels(facts: _Facts) -> Iterator[_RuleFinding]:
     if separator := facts.result.separator:
         option = separator_option(separator)
-        yield _Found(
+        yield _RuleFinding(
             touched=facts.result.documents,
             what=f"Cells of column {facts.columns.label!r} seem to hold several labels.",
             command=f"{facts.survey} {option}",
@@ -98,11 +98,11 @@ def _several_labels(facts: _Facts) -> Iterator[_Found]:
         )
 
 
-def _other_language(facts: _Facts) -> Iterator[_Found]:
+def _other_language(facts: _Facts) -> Iterator[_RuleFinding]:
     result = facts.result
     if result.spoken and result.spoken != result.language:
         assumed = NAMES.get(result.language, repr(result.language))
-        yield _Found(
+        yield _RuleFinding(
             touched=result.documents,
             what=f"Detected language: {result.main_language}; stop words and stems follow {assumed}.",
             command=f"{facts.survey} --language {result.spoken}",
@@ -110,9 +110,9 @@ def _other_language(facts: _Facts) -> Iterator[_Found]:
         )
 
 
-def _no_spaces(facts: _Facts) -> Iterator[_Found]:
+def _no_spaces(facts: _Facts) -> Iterator[_RuleFinding]:
     if facts.result.spoken in WITHOUT_SPACES:
-        yield _Found(
+        yield _RuleFinding(
             touched=facts.result.documents,
             what=f"{facts.result.main_language} has no spaces between words: use n-grams of letters.",
             command=f"upsort features {facts.about} --set features.units=letters",
@@ -120,18 +120,18 @@ def _no_spaces(facts: _Facts) -> Iterator[_Found]:
         )
 
 
-def _without_content(facts: _Facts) -> Iterator[_Found]:
+def _without_content(facts: _Facts) -> Iterator[_RuleFinding]:
     junk = [facts.odd[what] for what in ("no words at all", "the same few words repeated") if what in facts.odd]
     if tiny := sum(entry.documents for entry in junk):
         kinds = "; ".join(f"{entry.what} ({entry.documents:,})" for entry in junk)
         what = f"{tiny:,} documents have no content: {kinds}."
-        yield _Found(touched=tiny, what=what, gather="--at-least-words 3", drop=("repetitions",))
+        yield _RuleFinding(touched=tiny, what=what, gather="--at-least-words 3", drop=("repetitions",))
 
 
-def _broken_characters(facts: _Facts) -> Iterator[_Found]:
+def _broken_characters(facts: _Facts) -> Iterator[_RuleFinding]:
     if entry := facts.odd.get("broken characters"):
         broken = facts.result.broken
-        yield _Found(
+        yield _RuleFinding(
             touched=entry.documents,
             what=f"{entry.documents:,} documents have broken characters, such as {broken!r} ({_codes(broken)}), from a wrong "
             "encoding.",
@@ -139,25 +139,25 @@ def _broken_characters(facts: _Facts) -> Iterator[_Found]:
         )
 
 
-def _in_other_languages(facts: _Facts) -> Iterator[_Found]:
+def _in_other_languages(facts: _Facts) -> Iterator[_RuleFinding]:
     for entry in facts.result.odd:
         if entry.what.startswith((IN_ANOTHER, "mostly in")):
             are = "document is" if entry.documents == 1 else "documents are"
-            yield _Found(
+            yield _RuleFinding(
                 touched=entry.documents,
                 what=f"{entry.documents:,} {are} {entry.what} ({', '.join(entry.examples)}).",
                 command=f"{facts.survey} --where {shlex.quote(f'id={entry.examples[0]}')} --show 1",
             )
 
 
-def _shared_identifiers(facts: _Facts) -> Iterator[_Found]:
+def _shared_identifiers(facts: _Facts) -> Iterator[_RuleFinding]:
     if entry := facts.odd.get(SAME_NAME):
         what = f"{entry.documents:,} documents share their identifier with another one."
         command = f"upsort clean {facts.about} --document {shlex.quote(entry.examples[0])}"
-        yield _Found(touched=entry.documents, what=what, command=command)
+        yield _RuleFinding(touched=entry.documents, what=what, command=command)
 
 
-def _spellings(facts: _Facts) -> Iterator[_Found]:
+def _spellings(facts: _Facts) -> Iterator[_RuleFinding]:
     """Of the groups of labels that are spelt alike, the option that gives each group one spelling."""
     groups = facts.result.spellings
     if not groups:
@@ -170,47 +170,47 @@ def _spellings(facts: _Facts) -> Iterator[_Found]:
         renamed = ",".join(f"{quoted(old)}={quoted(new)}" for old, new in pairs if old != new)
         option = f"--relabel {shlex.quote(renamed)}"
     touched = sum(sum(group.values()) - max(group.values()) for group in groups)
-    yield _Found(touched=touched, what=f"Labels differ only in spelling: {names}{more}.", gather=option)
+    yield _RuleFinding(touched=touched, what=f"Labels differ only in spelling: {names}{more}.", gather=option)
 
 
-def _scarce_labels(facts: _Facts) -> Iterator[_Found]:
+def _scarce_labels(facts: _Facts) -> Iterator[_RuleFinding]:
     result = facts.result
     scarce = [(label, of.documents) for label, of in result.labels.items() if of.documents < _SCARCE]
     if 0 < len(scarce) < len(result.labels):
         names = ", ".join(f"{label} ({count})" for label, count in scarce[:_NAMED])
         more = f" and {len(scarce) - _NAMED:,} more" if len(scarce) > _NAMED else ""
         what = f"Too few documents to learn reliably: {names}{more}."
-        yield _Found(touched=result.documents, what=what, gather=f"--rare-below {_SCARCE} --rare-into other")
+        yield _RuleFinding(touched=result.documents, what=what, gather=f"--rare-below {_SCARCE} --rare-into other")
 
 
-def _dominant_label(facts: _Facts) -> Iterator[_Found]:
+def _dominant_label(facts: _Facts) -> Iterator[_RuleFinding]:
     result = facts.result
     label, most = next(iter(result.labels.items()), ("", None))
     if most is not None and most.documents > _LOPSIDED * result.documents:
         what = f"Most documents are {label!r}: judge by the recall of each label, not by accuracy."
-        yield _Found(touched=result.documents, what=what, command=f"upsort cross-validate {facts.about}")
+        yield _RuleFinding(touched=result.documents, what=what, command=f"upsort cross-validate {facts.about}")
 
 
-def _informative_length(facts: _Facts) -> Iterator[_Found]:
+def _informative_length(facts: _Facts) -> Iterator[_RuleFinding]:
     share = facts.result.length_share
     if share is not None and share > _INFORMATIVE_LENGTH:
-        yield _Found(
+        yield _RuleFinding(
             touched=facts.result.documents,
             what=f"Length explains {100 * share:.3g}% of the variance between labels (logarithm of words); is that real?",
             command=f"{facts.survey} --figures figures",
         )
 
 
-def _unlabelled(facts: _Facts) -> Iterator[_Found]:
+def _unlabelled(facts: _Facts) -> Iterator[_RuleFinding]:
     if facts.result.unlabelled and facts.result.labels:
         what = f"{facts.result.unlabelled:,} documents have no label; training sets them aside."
-        yield _Found(touched=facts.result.unlabelled, what=what, command=f"{facts.survey} --where label= --show 3")
+        yield _RuleFinding(touched=facts.result.unlabelled, what=what, command=f"{facts.survey} --where label= --show 3")
 
 
-def _empty(facts: _Facts) -> Iterator[_Found]:
+def _empty(facts: _Facts) -> Iterator[_RuleFinding]:
     if empty := facts.result.empty:
         what = f"{empty:,} rows have no text; every command sets them aside."
-        yield _Found(touched=empty, what=what, then="They are then in {set_aside}.")
+        yield _RuleFinding(touched=empty, what=what, then="They are then in {set_aside}.")
 
 
 def _codes(signs: str) -> str:
@@ -218,7 +218,7 @@ def _codes(signs: str) -> str:
     return " ".join(f"U+{ord(sign):04X}" for sign in signs)
 
 
-_RULES: tuple[tuple[float, Callable[[_Facts], Iterator[_Found]]], ...] = (
+_RULES: tuple[tuple[float, Callable[[_Facts], Iterator[_RuleFinding]]], ...] = (
     (20, _conflicting_duplicates),
     (3, _duplicates),
     (3, _several_labels),

@@ -19,7 +19,8 @@ from upsort.core.evaluation.intervals import DifferenceToBest
 from upsort.core.evaluation.measure_list import rates_of
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import starter_plan_text
-from upsort.workflows.choose import Brought, Budget, Choose, ChosenPlan, Finalist, Tried, choose
+from upsort.workflows.choose import Budget, ChosenPlan, choose
+from upsort.workflows.shared.results import Brought, Choose, Finalist, Tried
 
 _BRIEF_FINALISTS = 3
 _EXTRA_COLUMN_KEYS = ("columns.numbers", "columns.categories")

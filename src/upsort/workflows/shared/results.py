@@ -1,4 +1,4 @@
-"""The JSON of commands: rates, rows and judgements, and the results of plan and ledger."""
+"""The JSON of commands: rates, rows and judgements, and the results of plan, ledger and choose."""
 
 from collections.abc import Sequence
 from typing import Annotated, Any, TypedDict
@@ -6,7 +6,7 @@ from typing import Annotated, Any, TypedDict
 from msgspec import UNSET, Meta, Struct, UnsetType
 
 from upsort.core.evaluation.decision_costs import CostSummary
-from upsort.core.evaluation.intervals import Rate
+from upsort.core.evaluation.intervals import DifferenceToBest, Rate
 from upsort.core.evaluation.measures import PairMissed
 from upsort.core.evaluation.probability_measures import Bin, OwnProbability
 
@@ -171,3 +171,48 @@ class Ledger(Struct, frozen=True):
     """upsort ledger"""
 
     evaluations: list[Noted]
+
+
+class Finalist(Struct, frozen=True):
+    """One of the last plans, on the folds."""
+
+    name: str
+    accuracy: Rate
+    macro_f1: Rate
+
+
+class Brought(Struct, frozen=True):
+    """A choice, and by how much the plan without it is behind."""
+
+    choice: str
+    without_it: DifferenceToBest
+
+
+class Tried(Struct, frozen=True):
+    """A plan that was tried."""
+
+    name: str
+    documents: Annotated[int, described("on which it was judged last, while plans were sorted out")]
+    accuracy: Annotated[float | None, described("there; null where it could not be trained on them")]
+    known: Annotated[bool, described("whether an earlier search had measured it, as the ledger says")]
+
+
+class Choose(SplitCounts, frozen=True, kw_only=True):
+    """upsort choose"""
+
+    chosen: str
+    changes: Annotated[dict[str, Any], described("keys of the plan with the values that were chosen")]
+    honest: Annotated[Rate, described("the accuracy on the documents set aside")]
+    baseline: Annotated[Rate, described("of always answering one label, on the same")]
+    on_the_folds: Annotated[Rate, described("the accuracy on the folds that chose it")]
+    as_it_is: Annotated[Rate, described("the accuracy of the given plan on the documents set aside")]
+    gain: Annotated[DifferenceToBest, described("by how much that one is behind")]
+    most_accurate: str
+    behind_it: Annotated[DifferenceToBest, described("the chosen one, on the folds")]
+    finalists: list[Finalist]
+    reasons: list[Brought]
+    left_out: Annotated[list[Brought], described("choices of the most accurate plan that the chosen one does without")]
+    trials: list[Tried]
+    set_aside_to_judge: int
+    counted: Annotated[int, described("how often the text was cleaned and counted")]
+    seconds: float
