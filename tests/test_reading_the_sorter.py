@@ -230,3 +230,23 @@ def test_what_to_label_next_is_uncertain_and_spread(program: Program, few: Path,
     with (tmp_path / "t.csv").open(newline="", encoding="utf-8") as stream:
         rows = list(csv.DictReader(stream))
     assert len(rows) == 12 and all(row["topic"] == "" and row["guessed_label"] for row in rows)
+
+
+def test_the_rules_of_a_tree_are_its_leaves(program: Program, few: Path, tmp_path: Path) -> None:
+    """The rules part the training documents, and each says what the sorter answers to a text that fulfils it."""
+    columns = ("--text=message", "--label=topic")
+    program("train", few / "letters-2024.csv", *columns, "--classifier=tree", "--no-check", "-o", "t.sorter")
+    found = program("terms", "t.sorter", "--json").json
+    trained = program(
+        "train", few / "letters-2024.csv", *columns, "--classifier=tree", "--no-check", "-o", "u.sorter", "--json"
+    ).json
+    assert sum(rule["documents"] for rule in found["rules"]) == trained["documents"]
+    assert [rule["documents"] for rule in found["rules"]] == sorted((rule["documents"] for rule in found["rules"]), reverse=True)
+    for rule in found["rules"]:
+        words = [condition for condition in rule["conditions"] if not condition.startswith("no ")]
+        if words:
+            path = program("explain", "t.sorter", " ".join(words), "--json").json["path"]
+            asked = [question["term"] if question["answer"] else f"no {question['term']}" for question in path["questions"]]
+            assert asked == rule["conditions"] and path["documents"][rule["label"]] == rule["right"]
+    shown = program("terms", "t.sorter", "--figures=f").out
+    assert shown.startswith(f"{len(found['rules'])} rules of the tree") and (tmp_path / "f" / "tree.png").exists()

@@ -15,6 +15,7 @@ from upsort.plots.canvas import (
     FAINT,
     INK,
     MOST_COLOURS,
+    PAPER,
     SLATE,
     bare_figure,
     colours_of,
@@ -29,6 +30,8 @@ from upsort.plots.canvas import (
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
+
+    from upsort.core.analysis.explanation import TreeRule
 
 _MOST_PANELS = 12
 
@@ -342,4 +345,40 @@ def word_cloud(words: Sequence[CloudWord], labels: Sequence[str], title: str) ->
             "beyond chance; size: documents"
         )
         figure.text(0.03, 0.08, text, color=INK, fontsize=10)
+    return figure
+
+
+def tree_figure(rules: "Sequence[TreeRule]", labels: Sequence[str]) -> "Figure":
+    """A tree from left to right: the question of each node, yes above no, and at each leaf its label with the documents that have
+    it and all of them."""
+    figure = bare_figure("Rules of the tree")
+    axes = figure.add_subplot()
+    axes.set_axis_off()
+    colours = colours_of(labels)
+    size = max(6, min(12, 200 // max(len(rules), 1)))
+    branches: dict[tuple[tuple[str, bool], ...], list[int]] = {}
+    for leaf, rule in enumerate(rules):
+        answers = tuple((answer.term, answer.answer) for answer in rule.answers)
+        for depth in range(len(answers) + 1):
+            branches.setdefault(answers[:depth], []).append(leaf)
+    height = {branch: -sum(leaves) / len(leaves) for branch, leaves in branches.items()}
+    for branch, leaves in branches.items():
+        depth, rule = len(branch), rules[leaves[0]]
+        if branch:
+            above = height[branch[:-1]]
+            axes.plot([depth - 1, depth], [above, height[branch]], color=FAINT, linewidth=1.2, zorder=0)
+            answer = "yes" if branch[-1][1] else "no"
+            axes.text(depth - 0.32, (above + 2 * height[branch]) / 3, answer, fontsize=size - 1, color=SLATE)
+        if depth < len(rule.answers):
+            question = f"{rule.answers[depth].term}?"
+            axes.text(depth, height[branch], question, fontsize=size, va="center", ha="center", backgroundcolor=PAPER)
+        else:
+            best = max(range(len(labels)), key=lambda number: float(rule.documents[number]))
+            counts = f"{float(rule.documents[best]):,.0f} of {float(rule.documents.sum()):,.0f}"
+            axes.text(
+                depth + 0.05, -leaves[0], f"{labels[best]}  {counts}", fontsize=size, va="center", color=colours[labels[best]]
+            )
+    deepest = max((len(rule.answers) for rule in rules), default=0)
+    axes.set_xlim(-0.4, deepest + 0.9)
+    axes.set_ylim(-len(rules) + 0.4, 0.6)
     return figure

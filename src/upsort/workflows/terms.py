@@ -9,6 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from upsort.core.analysis import label_terms
+from upsort.core.analysis.explanation import rules_of
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.families import resolved
 from upsort.core.errors import UsageProblem, suggestion
@@ -21,7 +22,7 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.train_sorter import train_sorter
 from upsort.io.outputs.atomic import make_folder
 from upsort.plots.canvas import colours_of_few
-from upsort.plots.term_figures import frequency_scatter, term_weight_bars
+from upsort.plots.term_figures import frequency_scatter, term_weight_bars, tree_figure
 from upsort.workflows.cross_validate import prepare_folds
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import read_labelled_corpus
@@ -53,9 +54,20 @@ class TermFact(Struct, frozen=True):
     often: label_terms.FrequencyRatio
 
 
+class TermRule(Struct, frozen=True):
+    """A rule of a tree. conditions: what a document must and must not have, in the order of the questions. documents: of the
+    training that fulfil them. right: those of them that have its label."""
+
+    label: str
+    conditions: list[str]
+    documents: float
+    right: float
+
+
 class TermsResult(Struct, frozen=True, kw_only=True):
     """upsort terms. labels, against: for each label its terms for and against, strongest first. facts: about the first terms of
-    the labels that have the strongest ones. written: the figures. without_figures: labels that figures were left out of."""
+    the labels that have the strongest ones. written: the figures. without_figures: labels that figures were left out of. rules:
+    of a tree, those with most documents first."""
 
     way: str
     labels: dict[str, list[RankedTerm]]
@@ -63,6 +75,7 @@ class TermsResult(Struct, frozen=True, kw_only=True):
     facts: list[TermFact]
     written: list[str]
     without_figures: list[str]
+    rules: list[TermRule] = []
 
 
 @record(frozen=True, kw_only=True)
@@ -108,6 +121,27 @@ def of_sorter(sorter: TrainedSorter) -> TermEvidence:
     weights = label_terms.label_margins(label_terms.weights_of(sorter)) if sorter.classifier.rule is not None else None
     return TermEvidence(
         labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
+    )
+
+
+def tree_rules(sorter: TrainedSorter, figures: Path | None) -> TermsResult:
+    """The rules of a tree, which has no weights. figures: a folder for a drawing of them, which is made."""
+    rules = []
+    for rule in sorted(rules_of(sorter), key=lambda leaf: -float(leaf.documents.sum())):
+        conditions = [
+            (f"{displayed_term(answer.term, dict(sorter.resources.full_forms))}" if answer.answer else f"no {answer.term}")
+            if answer.bound is None
+            else f"{answer.term} {'>' if answer.answer else '≤'} {answer.bound:.4g}"
+            for answer in rule.answers
+        ]
+        best = int(np.argmax(rule.documents))
+        rules.append(TermRule(sorter.labels[best], conditions, float(rule.documents.sum()), float(rule.documents[best])))
+    written = []
+    if figures is not None:
+        make_folder(figures)
+        written = save_all([(partial(tree_figure, rules_of(sorter), sorter.labels), figures / "tree.png")])
+    return TermsResult(
+        way="rules", labels={}, against={}, facts=[], written=list(map(str, written)), without_figures=[], rules=rules
     )
 
 

@@ -284,4 +284,5 @@ def _most_important(name: str, view: View) -> Iterator[Part]:
     if findings:
         yield remaining[findings[0]]
         yield from commands[:1]
-    yield from [part for part in briefly if isinstance(part, Note)][:_NOTES]
+    if name != "survey":  # the rows that it sets aside are those of split
+        yield from [part for part in briefly if isinstance(part, Note)][:_NOTES]

@@ -7,22 +7,29 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import term_sentence
 from upsort.cli.rendering.view import Detail, Shown, View, shortened
-from upsort.cli.rendering.wording import written_sentence
+from upsort.cli.rendering.wording import percent, written_sentence
 from upsort.cli.request import planned_context
 from upsort.core.classifiers.families import family
 from upsort.core.errors import QUOTING, UsageProblem, listed, names_in, visible
 from upsort.core.lazy import record
+from upsort.core.training.sorter import TrainedSorter
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.browse import find
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.terms import RankedTerm, TermEvidence, TermRequest, TermsResult, of_corpus, of_sorter, terms
+from upsort.workflows.terms import RankedTerm, TermEvidence, TermRequest, TermsResult, of_corpus, of_sorter, terms, tree_rules
 
 
 def run_terms(options: TermsOptions, console: Console) -> Exit:
     """List the terms."""
     pair = _pair(options.pair)
     if len(options.input) == 1 and options.input[0].endswith(".sorter"):
-        ranking = _of_sorter(options)
+        sorter = _sorter(options)
+        if family(sorter.plan.classifier).leaves is not None and not options.way:
+            console.show(_rules(sorter, options))
+            return Exit.DONE
+        way = options.way or "weight"
+        unit = family(sorter.plan.classifier).weight if way == "weight" else _words(way)
+        ranking = _Ranking(of_sorter(sorter), way, unit)
     else:
         ranking = _of_corpus(options, console)
     request = TermRequest(
@@ -61,16 +68,35 @@ class _Ranking:
     corpus: RunContext | None = None
 
 
-def _of_sorter(options: TermsOptions) -> _Ranking:
+def _rules(sorter: TrainedSorter, options: TermsOptions) -> View:
+    """The rules of a tree."""
+    result = tree_rules(sorter, Path(options.figures) if options.figures else None)
+    view = View(result)
+    view.add_answer(f"{len(result.rules):,} rules of the tree, those with most training documents first:")
+    rows = [
+        (
+            rule.label,
+            f"{rule.documents:,.6g}",
+            percent(rule.right / max(rule.documents, 1e-9)),
+            ", ".join(rule.conditions) or "all",
+        )
+        for rule in result.rules
+    ]
+    columns = (col.name("label"), col.count("documents"), col.share("right"), col.text("terms in the document"))
+    view.add_table(columns, rows, brief=(_BRIEF_RULES, "rules"))
+    if result.written:
+        view.add_sentence(written_sentence(result.written))
+    return view
+
+
+def _sorter(options: TermsOptions) -> TrainedSorter:
     unused = sorted(options.given & set(OF_A_CORPUS))
     if unused:
         raise UsageProblem(
             f"{unused[0]} needs labelled documents; a sorter holds only its weights.",
             f"Leave it out, or name tables instead of {options.input[0]}.",
         )
-    sorter = load_sorter(Path(options.input[0]), options.answer)
-    way = options.way or "weight"
-    return _Ranking(of_sorter(sorter), way, family(sorter.plan.classifier).weight if way == "weight" else _words(way))
+    return load_sorter(Path(options.input[0]), options.answer)
 
 
 def _words(way: str) -> str:
@@ -95,6 +121,7 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
     return _Ranking(evidence, way, _words(way), work)
 
 
+_BRIEF_RULES = 7  # of a tree; each may take two lines
 _NAMED = 6  # labels without figures
 _LARGEST = 12  # labels that are shown without --full
 _BRIEF_TERMS = 5

@@ -179,6 +179,29 @@ def _how(sorter: TrainedSorter, document: Documents, matrix: csr_array, known: K
     return Unexplained() if record.looks_at_text else PriorOnly(sorter.trained.label_documents)
 
 
+@record(frozen=True)
+class TreeRule:
+    """A leaf of a tree as a rule. answers: to its questions, in their order; `documents` of each are those of the whole leaf.
+    documents: (k,) training documents of each label in it."""
+
+    answers: list[AnsweredQuestion]
+    documents: Floats
+
+
+def rules_of(sorter: TrainedSorter) -> list[TreeRule]:
+    """The rules of a tree, in the order of its leaves, yes before no; none of other kinds."""
+    leaves = family(sorter.plan.classifier).leaves
+    rules = []
+    for path, documents in leaves(sorter.classifier) if leaves is not None else ():
+        whole = float(documents.sum())
+        answers = [
+            AnsweredQuestion(term=sorter.space.terms[term], bound=_bound(sorter, term), answer=there, documents=whole)
+            for term, there in path
+        ]
+        rules.append(TreeRule(answers, documents))
+    return rules
+
+
 def _bound(sorter: TrainedSorter, column: int) -> float | None:
     """The number that a column must be above for the answer yes: its mean, since it is standardised; 0 for a word vector."""
     name, extra_columns = sorter.space.terms[column], sorter.space.extra_columns

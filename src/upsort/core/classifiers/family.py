@@ -174,7 +174,8 @@ class Family:
 
     Explaining: begins: what scores begin with, by name, where they are sums of pulls. weight: what a weight is. estimates: the
     fractions behind the weights of some terms for a label; estimates_need: the weighting without which they are none. questions:
-    those that a document, (1, n_terms), is asked, and the training documents of each label that answered alike. votes: the
+    those that a document, (1, n_terms), is asked, and the training documents of each label that answered alike. leaves: the
+    answers that lead to each leaf, as terms and whether they are there, and its training documents of each label. votes: the
     training documents whose labels such a document gets, most similar first, and their values, (votes, n_terms). looks_at_text:
     whether the document makes a difference.
 
@@ -200,6 +201,7 @@ class Family:
     estimates: Callable[[FittedClassifier, int, Ints], Estimates] | None = None
     estimates_need: str = ""
     questions: Callable[[FittedClassifier, csr_array], tuple[Sequence[Question], Floats]] | None = None
+    leaves: Callable[[FittedClassifier], list[tuple[list[tuple[int, bool]], Floats]]] | None = None
     votes: Callable[[FittedClassifier, csr_array], tuple[Sequence[Vote], csr_array]] | None = None
     looks_at_text: bool = True
     event_models: Mapping[EventModel, "Family"] = field(default_factory=dict)

@@ -266,6 +266,21 @@ def _questions(fitted: FittedClassifier, matrix: csr_array) -> tuple[list[Questi
     return questions, fitted.node_documents[node]
 
 
+def _leaves(fitted: FittedClassifier) -> list[tuple[list[tuple[int, bool]], Floats]]:
+    """Each leaf: the terms asked for on the way to it, with the answers, and its (k,) training documents."""
+    assert isinstance(fitted, Tree)
+    leaves, waiting = [], [(0, list[tuple[int, bool]]())]
+    while waiting:
+        node, answers = waiting.pop()
+        term = int(fitted.term[node])
+        if term == LEAF:
+            leaves.append((answers, fitted.node_documents[node]))
+            continue
+        waiting.append((int(fitted.absent[node]), [*answers, (term, False)]))
+        waiting.append((int(fitted.present[node]), [*answers, (term, True)]))
+    return leaves
+
+
 def _tree_restored(stored: StoredClassifier) -> Tree:
     term, present, absent = (stored.arrays[name].astype(np.int64) for name in ("term", "present", "absent"))
     asks = term != LEAF
@@ -295,4 +310,5 @@ TREE = Family(
     weighting="presence",
     restraint="less classifier.depth",
     questions=_questions,
+    leaves=_leaves,
 )
