@@ -1,5 +1,6 @@
 """Figures of an evaluation: learning curve, trends, threshold curves, reliability, own probabilities, coverage."""
 
+import re
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
@@ -111,17 +112,20 @@ def trend_figure(trend: Trend, shares: bool, by: str) -> "Figure":
         axes.set_title(f"{shortened([label])[0]}  ({int(trend.counts[:, number].sum()):,})", loc="left", fontsize=12)
         (in_percent if shares else in_full)(axes.yaxis)
         step = max(1, -(-len(trend.periods) // _MOST_NAMED))
-        axes.set_xticks(places[::step], _short(trend.periods)[::step], fontsize=9)
+        axes.set_xticks(places[::step], _tick_labels(trend.periods[::step]), fontsize=9)
         axes.margins(y=0.2)
     return figure
 
 
-def _short(periods: Sequence[str]) -> list[str]:
-    """Names of periods without a year that all of them have."""
-    years = {period[:4] for period in periods}
-    if len(years) == 1 and all(len(period) == 7 and period[4] == "-" for period in periods):
-        return [period[5:] for period in periods]
-    return list(periods)
+def _tick_labels(periods: Sequence[str]) -> list[str]:
+    """Names of periods; of months, the year stands under the first of each."""
+    if not all(re.fullmatch(r"\d{4}-\d\d", period) for period in periods):
+        return list(periods)
+    before = ["", *(period[:4] for period in periods)]
+    return [
+        period[5:] if period[:4] == year else f"{period[5:]}\n{period[:4]}"
+        for period, year in zip(periods, before[: len(periods)], strict=True)
+    ]
 
 
 _MOST_PANELS = 12
