@@ -58,7 +58,7 @@ def main() -> None:
             {
                 "survey": surveyed,
                 "language": lambda: spoken_in(tokens, profiles()),
-                "advice": lambda: survey_findings(result, [str(table)], columns),
+                "advice": lambda: survey_findings(result, [str(table)], columns, "tidy.csv"),
             },
             5,
         )
