@@ -437,7 +437,7 @@ SENTENCES = (
     Sentence(
         "without a word",
         r"Without (.+) it would be (.+)\.",
-        lambda f, m: f["flip"]["label"] == m[2] and ", ".join(f["flip"]["without"]) == m[1],
+        lambda f, m: f["flip"]["label"] == m[2] and ", ".join(map(repr, f["flip"]["without"])) == m[1],
     ),
     Sentence(
         "no change",

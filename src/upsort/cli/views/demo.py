@@ -284,5 +284,5 @@ def _most_important(name: str, view: View) -> Iterator[Part]:
     if findings:
         yield remaining[findings[0]]
         yield from commands[:1]
-    if name != "survey":  # the rows that it sets aside are those of split
+    if name not in {"survey", "report"}:  # the rows that they set aside are those of split and evaluate
         yield from [part for part in briefly if isinstance(part, Note)][:_NOTES]

@@ -99,7 +99,7 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options:
                 view.add_sentence(f"Ignored words: {listed(explanation.unknown, most)}.")
     if explained_document.flip is not None:
         words, other = explained_document.flip.without, explained_document.flip.label
-        view.add_sentence(f"Without {listed(words)} it would be {other}.")
+        view.add_sentence(f"Without {listed(map(repr, words))} it would be {other}.")
     elif explained_document.checked:
         with view.at(Detail.FULL):
             view.add_sentence(f"Leaving out its words one after the other, up to {MOST_OUT}, does not change its label.")
