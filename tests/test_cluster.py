@@ -453,7 +453,7 @@ def test_wrong_addresses(letters: Path, tmp_path: Path, program: Program, monkey
     trained = ("train", letters / "t.csv", T, L, "--no-check", "-o", "s.sorter", "--overwrite")
     (tmp_path / "upsort.toml").write_text('[engine]\ncluster = "from the plan"\n')
     monkeypatch.delenv("UPSORT_CLUSTER")
-    assert "upsort.toml names the cluster from the plan, which is left alone" in program(*trained).err
+    assert "upsort.toml names the cluster from the plan; to use it" in program(*trained).err
     assert "'from the plan' is no address" in program(*trained, "--plan=upsort.toml", code=2).err
     assert "'from here' is no address" in program(*trained, "--set=engine.cluster=from here", code=2).err
     program(*trained, "--workers=1")

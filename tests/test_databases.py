@@ -175,7 +175,7 @@ def test_an_interrupted_run_is_gone_on_with(database: str, tmp_path: Path) -> No
     assert "scored" not in connected(place[0]).tables()
     with pytest.raises(DataProblem, match="what an interrupted run left") as left:
         DatabaseTable(place, layout, {"of": 1}, False, False)
-    assert left.value.remedy == "Resume it: --resume. Or begin anew: --overwrite."
+    assert left.value.remedy == "Resume it: --resume. Or start over: --overwrite."
     with pytest.raises(DataProblem, match="The interrupted run was another one: of differ"):
         DatabaseTable(place, layout, {"of": 2}, True, False)
     with DatabaseTable(place, layout, {"of": 1}, True, False) as table:

@@ -97,10 +97,10 @@ def test_a_record_holds_what_was_written_and_says_what_that_was() -> None:
         (("compare", "t.csv", "--margin", "many"), "'many' is not a number of percentage points"),
         (("train", "t.csv", "-o", "s", "--lengths", "1,2,3"), "is not one length, or the shortest and the longest"),
         (("train", "t.csv", "-o", "s", "--unpack-limit", "lots"), "'lots' is not a size"),
-        (("score", "s.sorter", "t.csv", "--resume"), "--resume has no meaning without --output"),
-        (("cross-validate", "t.csv", "--alone", "--folds=3"), "--alone has no meaning beside --folds"),
-        (("survey", "t.csv", "--columns", "--top=3"), "--columns has no meaning beside --top: it only lists the columns"),
-        (("clean", "t.csv", "--penalty=3"), "--penalty has no meaning without --compare-steps"),
+        (("score", "s.sorter", "t.csv", "--resume"), "--resume needs --output"),
+        (("cross-validate", "t.csv", "--alone", "--folds=3"), "--alone cannot be used with --folds"),
+        (("survey", "t.csv", "--columns", "--top=3"), "--columns cannot be used with --top: it only lists the columns"),
+        (("clean", "t.csv", "--penalty=3"), "--penalty needs --compare-steps"),
     ],
 )
 def test_what_is_wrong_is_said(arguments: tuple[str, ...], says: str) -> None:

@@ -149,7 +149,7 @@ def _default(definition: "Field[Any]") -> Any:
 
 @record(frozen=True)
 class Clash:
-    """Options of which the first has no meaning beside any of the others. why: in a few words."""
+    """Options of which the first cannot be used with any of the others. why: in a few words."""
 
     option: str
     conflicts: tuple[str, ...]

@@ -106,7 +106,7 @@ def _status_of(arguments: list[str], console: Console) -> Exit:
         where = f" ({error.filename})" if error.filename else ""
         console.problem(
             f"upsort: the system refused to read or write{where}: {error.strerror or error}.\n"
-            "        Make room, or mend what it says, and run the same again."
+            "        Free some space or correct the problem, then run the command again."
         )
         return Exit.DATA
     except Exception as error:

@@ -172,11 +172,9 @@ def _check(rule: Rule, given: frozenset[str]) -> None:
         case Clash():
             for other in rule.conflicts:
                 if other in given:
-                    raise UsageProblem(f"{rule.option} has no meaning beside {other}: {rule.why}.", "Leave one of them out.")
+                    raise UsageProblem(f"{rule.option} cannot be used with {other}: {rule.why}.", "Leave one of them out.")
         case Need():
             if not given & set(rule.any_of):
-                raise UsageProblem(
-                    f"{rule.option} has no meaning without {' or '.join(rule.any_of)}.", f"Add it, or leave {rule.option} out."
-                )
+                raise UsageProblem(f"{rule.option} needs {' or '.join(rule.any_of)}.", f"Add it, or leave {rule.option} out.")
         case _:
             assert_never(rule)

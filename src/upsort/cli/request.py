@@ -60,7 +60,7 @@ def inputs_of(
         kinds |= {kind for kind, theirs in _OF_KINDS.items() if name in theirs}
         if name not in _OF_ANY and not inputs.kinds & kinds:
             raise UsageProblem(
-                f"{name} has no meaning here: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
+                f"{name} does not apply: the sources are {', '.join(sorted(inputs.kinds))}, it is for "
                 f"{', '.join(sorted(kinds))}.",
                 f"Leave {name} out.",
             )
@@ -121,8 +121,7 @@ def plan_of(options: PlanFileOptions, console: Console, own: Mapping[str, Mappin
     fold_options = options.given & _FOLD_OPTIONS
     if plan.columns.fold and fold_options:
         raise UsageProblem(
-            f"{sorted(fold_options)[0]} has no meaning here: the column {plan.columns.fold!r} says which fold each "
-            "document is in.",
+            f"{sorted(fold_options)[0]} does not apply: the column {plan.columns.fold!r} says which fold each document is in.",
             "Leave one of them out (columns.fold).",
         )
     return plan
@@ -296,7 +295,7 @@ def _planned_cluster(options: CommonOptions, console: Console) -> str:
     named = named_engine(options).cluster
     there = planned_engine(options).cluster
     if there and not named:
-        console.note(f"{DEFAULT_NAME} names the cluster {there}, which is left alone: say --plan {DEFAULT_NAME} or --cluster.")
+        console.note(f"{DEFAULT_NAME} names the cluster {there}; to use it: --plan {DEFAULT_NAME} or --cluster {there}")
     return named
 
 

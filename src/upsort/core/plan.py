@@ -245,9 +245,7 @@ class Features:
         Annotated[int, Meta(ge=0, le=1 << 28)], key("hash terms into N columns, a power of two; 0: keep a vocabulary")
     ] = 0
     vectors_file: Annotated[str, key("file with word vectors, one word and its numbers per line")] = ""
-    vectors: Annotated[Literal["beside", "alone"], key("beside the terms, or alone", Condition("features.vectors_file"))] = (
-        "beside"
-    )
+    vectors: Annotated[Literal["beside", "alone"], key("with the terms, or alone", Condition("features.vectors_file"))] = "beside"
     vector_weights: Annotated[
         Literal["equal", "idf"],
         key("weights of words in a document's mean vector: equal or idf", Condition("features.vectors_file")),

@@ -183,7 +183,7 @@ def _unfinished(
             break
         yield replace(piece, blocks=left)
     if seen != rows or before != last:
-        raise ResumeProblem("The usable rows are not those of the interrupted run.", "Begin anew with --overwrite.")
+        raise ResumeProblem("The usable rows are not those of the interrupted run.", "Start over with --overwrite.")
     yield from pieces
 
 

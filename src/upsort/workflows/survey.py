@@ -264,7 +264,7 @@ class _SurveyTally:
         main = main_language(self.languages)
         for language, reference in zip(self.languages, self.references, strict=True) if main.known else ():
             if language.code and language.code != main.code:
-                self._note(f"{IN_ANOTHER}, {language} it seems", reference)
+                self._note(f"{IN_ANOTHER}, {language}", reference)
             elif language.script and language.script != main.script:
                 self._note(f"mostly in {language}", reference)
         if self.choices.columns.id:

@@ -63,7 +63,7 @@ def run_clean(options: CleanOptions, console: Console) -> Exit:
         raise UsageProblem("There is nothing to clean.", "Name a table, or words with --word.")
     known = [name for name, _ in (*cleaning.on_text, *cleaning.on_words)]
     if options.most_changed_by and options.most_changed_by not in known:
-        raise UsageProblem(f"{options.most_changed_by!r} is none of the steps.", f"Steps: {', '.join(known)}.")
+        raise UsageProblem(f"{options.most_changed_by!r} is not one of the steps.", f"Steps: {', '.join(known)}.")
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "welcome" if options.compare_steps or plan.columns.label else "not used", console)
     output = Path(options.output) if options.output else None

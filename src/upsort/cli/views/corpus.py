@@ -56,7 +56,7 @@ def _check_used(options: GatherOptions, plan: Plan) -> None:
         ("--similarity", "near-copies" in settings.drop, "--drop near-copies"),
     ):
         if name in options.given and not used:
-            raise UsageProblem(f"{name} has no meaning without {without}.", f"Add it, or leave {name} out.")
+            raise UsageProblem(f"{name} needs {without}.", f"Add it, or leave {name} out.")
 
 
 def _own_choices(options: GatherOptions) -> dict[str, Any]:

@@ -37,7 +37,7 @@ def run_explain(options: ExplainOptions, console: Console) -> Exit:
     how = explained_document.explanation.how
     if not isinstance(how, Additive) and "--top" in options.given:
         raise UsageProblem(
-            f"--top has no meaning for a sorter of kind {sorter.plan.classifier.kind}, which adds up no pulls of terms.",
+            f"--top does not apply to a sorter of kind {sorter.plan.classifier.kind}, which adds up no pulls of terms.",
             "Leave --top out.",
         )
     worked = arithmetic(sorter, explained_document.explanation) if options.arithmetic else None

@@ -194,7 +194,7 @@ def _check_tried(options: CompareOptions, tried: Sequence[Candidate]) -> None:
     for option in declared(CompareOptions):
         if option.sets in everywhere and option.spelling in options.given:
             raise UsageProblem(
-                f"{option.spelling} has no meaning beside --try {option.sets}, which sets the same key.", "Leave one of them out."
+                f"{option.spelling} cannot be used with --try {option.sets}, which sets the same key.", "Leave one of them out."
             )
 
 

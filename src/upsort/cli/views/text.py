@@ -51,7 +51,7 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
         console.show(_checked(options, console))
         return Exit.DONE
     if not options.input:
-        raise UsageProblem("A plan is written for data, and none is named.", "For example: upsort plan corpus.csv")
+        raise UsageProblem("No data is named to write a plan for.", "For example: upsort plan corpus.csv")
     output = Path(options.output)
     if output.exists() and not options.overwrite:
         raise DataProblem(f"{output} exists.", "Check it with --check, replace it with --overwrite, or write elsewhere with -o.")

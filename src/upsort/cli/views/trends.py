@@ -95,7 +95,7 @@ def run_trend(options: TrendOptions, console: Console) -> Exit:
         raise UsageProblem("--shares is for what is shown and drawn; JSON holds shares anyway.", "Leave --shares out.")
     inputs = inputs_of(options, console, options.input)
     if options.date_format and options.per == "value":
-        raise UsageProblem("--date-format has no meaning beside --per value.", "Leave one of them out.")
+        raise UsageProblem("--date-format cannot be used with --per value.", "Leave one of them out.")
     period = "" if options.per == "value" else options.per
     with run_context(options, console, inputs, Plan(), what="rows counted") as work:
         result = trend(work, options.label, options.by, period, options.date_format, output)

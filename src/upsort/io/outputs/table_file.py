@@ -65,7 +65,7 @@ class RunNote(Struct, frozen=True, forbid_unknown_fields=True):
         try:
             return msgspec.convert(json.loads(text), RunNote)
         except (ValueError, msgspec.ValidationError, RecursionError):
-            raise DataProblem(f"{source} is not readable.", "Begin anew with --overwrite.") from None
+            raise DataProblem(f"{source} is not readable.", "Start over with --overwrite.") from None
 
     def text(self) -> str:
         """As it is written."""
@@ -77,7 +77,7 @@ def check_same_run(theirs: Mapping[str, Any], mine: Mapping[str, Any]) -> None:
     own = json.loads(json.dumps(mine))
     if theirs != own:
         differing = sorted(name for name in {*theirs, *own} if theirs.get(name) != own.get(name))
-        raise DataProblem(f"The interrupted run was another one: {', '.join(differing)} differ.", "Begin anew with --overwrite.")
+        raise DataProblem(f"The interrupted run was another one: {', '.join(differing)} differ.", "Start over with --overwrite.")
 
 
 class ResumableTable:
@@ -160,7 +160,7 @@ class ResumableTable:
         if self._rows_done() == 0 or self.part.stat().st_size == 0:
             return
         raise DataProblem(
-            f"{self.part} is what an interrupted run left.", f"Resume it: {self.again}. Or begin anew: --overwrite."
+            f"{self.part} is what an interrupted run left.", f"Resume it: {self.again}. Or start over: --overwrite."
         )
 
     def _rows_done(self) -> int | None:
@@ -177,9 +177,9 @@ class ResumableTable:
         note = RunNote.read(self.journal.read_bytes(), self.journal)
         check_same_run(note.key, self.key)
         if note.size is None:
-            raise DataProblem(f"{self.journal} is not readable.", "Begin anew with --overwrite.")
+            raise DataProblem(f"{self.journal} is not readable.", "Start over with --overwrite.")
         if self.part.stat().st_size < note.size:
-            raise DataProblem(f"{self.part} is shorter than its journal says.", "Begin anew with --overwrite.")
+            raise DataProblem(f"{self.part} is shorter than its journal says.", "Start over with --overwrite.")
         self.rows, self.state = note.rows, note.state
         return note.size
 

@@ -147,7 +147,7 @@ class DatabaseTable:
         if earlier is not None and not overwrite and RunNote.read(earlier, self.notes).rows:
             raise DataProblem(
                 f"{self.address} has what an interrupted run left, {self.table}{_SUFFIX}.",
-                f"Resume it: {self.again}. Or begin anew: --overwrite.",
+                f"Resume it: {self.again}. Or start over: --overwrite.",
             )
         if earlier is None and f"{self.table}{_SUFFIX}" in there:
             raise DataProblem(

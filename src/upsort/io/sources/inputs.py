@@ -143,7 +143,7 @@ def _kind(entry: SourceEntry, reading: ReadSettings) -> Format:
     format_ = format_of_file(entry.path[-1], alone=len(entry.path) == 1)
     if format_ is None:
         raise UsageProblem(
-            f"{entry.name} has an ending of no known kind.", f"Say what it is with --as: {', '.join(reading_names())}."
+            f"{entry.name} has an ending of no known kind.", f"Name its format with --as: {', '.join(reading_names())}."
         )
     return format_
 

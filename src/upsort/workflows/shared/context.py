@@ -99,7 +99,7 @@ class RunContext:
             requested = min(self.folding or (usual_workers() if worth else 1), count)
             able = fitting(requested, _bytes_of_training(documents)) if requested > 1 else 1
             if able < requested:
-                self.notify(f"Memory has room for {able} of {requested} processes; so many share the trainings.")
+                self.notify(f"Memory has room for {able} of {requested} processes; {able} share the trainings.")
             return self.engine.parallel(able, self.advance)(piece, count)
 
         return run_all
@@ -182,7 +182,7 @@ def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
     if not detected.code or detected.code == language:
         return ""
     return (
-        f"the texts are {NAMES[detected.code]}, it seems; stop words, stems and lower case follow "
+        f"the texts are {NAMES[detected.code]}; stop words, stems and lower case follow "
         f"{NAMES.get(language, repr(language))} (--language {detected.code}, or clean.language in the plan)."
     )
 

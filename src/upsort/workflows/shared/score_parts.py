@@ -71,7 +71,7 @@ def _prepare(names: PartNames, again: ResumeChoice) -> None:
     """Check that existing parts are of the same run, where it is resumed, and else may be replaced."""
     parts, notes = names.there(), names.there(notes=True)
     if parts and not again.overwrite and not (again.resume and notes):
-        remedy = "Resume it: --resume. Or begin anew: --overwrite." if notes else "Replace them with --overwrite."
+        remedy = "Resume it: --resume. Or start over: --overwrite." if notes else "Replace them with --overwrite."
         raise DataProblem(f"{len(parts):,} parts are in {names.folder.name} and are kept.", remedy)
     for path in notes.values():
         if not again.resume:
