@@ -202,7 +202,7 @@ def test_the_order_of_the_steps_is_what_runs(program: Program) -> None:
         (("--steps=stem,links",), "Put links before stem"),
         (('--set=clean.replace=[["/a(b/", ""]]', "--steps=replace"), "a(b"),
         (("--set=clean.stemmer=finnish",), "clean.stemmer cannot be 'finnish'"),
-        (("--most-changed-by=stem",), "is none of the steps"),
+        (("--most-changed-by=stem",), "is not one of the steps"),
     ],
 )
 def test_wrong_requests(program: Program, wet_and_dry: Path, choices: tuple[str, ...], says: str) -> None:

@@ -348,7 +348,7 @@ def test_a_server_needs_the_extra(monkeypatch: pytest.MonkeyPatch, program: Prog
 
 def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
     (tmp_path / "c.csv").write_text("message,topic\n" + "a plum,pests\na spade,tools\n" * 9)
-    assert "--table has no meaning here" in program("gather", "c.csv", "--table=a", "-o", "o.csv", code=2).err
+    assert "--table does not apply" in program("gather", "c.csv", "--table=a", "-o", "o.csv", code=2).err
     program("train", "c.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
     line = ("score", "a.sorter", "c.csv", "-o")
     assert "Name the table to write with --into." in program(*line, "sqlite:///x.db", code=2).err

@@ -168,7 +168,7 @@ def test_explaining_keys(program: Program) -> None:
     assert "Default: 5; now: 9." in set_now
     assert program("plan", "--explain", "features.in_at").out.count("Type: ") == 2
     assert "Nearest keys" in program("plan", "--explain", "folds2", code=2).err
-    assert "has no meaning beside --check" in program("plan", "--explain", "judge", "--check", code=2).err
+    assert "cannot be used with --check" in program("plan", "--explain", "judge", "--check", code=2).err
 
 
 def test_unknown_sections_and_keys_get_the_nearest(tmp_path: Path) -> None:
