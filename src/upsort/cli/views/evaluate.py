@@ -74,6 +74,11 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     view.values["written"] = figures
     for evaluation in evaluations:
         _show(evaluation, incoming.reader.columns.group, options, view)
+    if output is None and "--mistakes" not in options.given and any(evaluation.mistakes for evaluation in evaluations):
+        view.add_step(
+            "Next, to read all mistakes:",
+            command_line("evaluate", options, [options.sorter, *options.input], "-o", free_name("mistakes.csv")),
+        )
     if output is not None:
         view.add_sentence(f"All {sum(len(evaluation.mistakes) for evaluation in evaluations):,} mistakes: {output}.")
     if written:
@@ -143,7 +148,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
             ],
             brief=(_WEAKEST, f"values of {options.by!r}"),
         )
-    show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares)
+    show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares, evaluation.sorter.answer)
     with view.at(Detail.VERBOSE):
         for line in _before_calibration(evaluation):
             view.add_sentence(line)
@@ -153,11 +158,6 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     asked = "--mistakes" in options.given
     with view.at(Detail.ALWAYS if asked else Detail.FULL, "" if asked else "mistakes"):
         _show_mistakes(evaluation, options.mistakes, view)
-    if evaluation.mistakes and options.output is None and not asked:
-        view.add_step(
-            "Next, to read all mistakes:",
-            command_line("evaluate", options, [options.sorter, *options.input], "-o", free_name("mistakes.csv")),
-        )
 
 
 _WEAKEST = 5  # labels and confusions that are shown without --full
@@ -182,18 +182,20 @@ def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool
         view.add_sentence(line)
 
 
-def show_judgement(evidence: JudgedEvidence, labels: Sequence[str], view: View, shares: str) -> None:
+def show_judgement(evidence: JudgedEvidence, labels: Sequence[str], view: View, shares: str, answer: str = "") -> None:
     """The weakest labels and the most frequent confusions; with --full, every label, all confusions and all measures. labels: of
-    the probabilities. shares: how confusions are shown."""
+    the probabilities. shares: how confusions are shown. answer: which, where there are several; then a screen has no room for
+    their tables without --full."""
     decided = evidence.undecided.judgement if evidence.undecided is not None else evidence.judgement
     with view.at(Detail.BRIEF):
-        if decided is not None:
+        if decided is not None and not answer:
             _show_weakest(decided, " of decided" if evidence.undecided is not None else "", view)
     if decided is not None and shares and decided.sets is None:
         view.add_sentence()
         _show_confusions(decided, view, shares)
-    labels_too = f"{len(decided.labels):,} labels, " if decided is not None and len(decided.labels) > _WEAKEST else ""
-    with view.at(Detail.FULL, f"{labels_too}all confusions and measures"):
+    if decided is not None and len(decided.labels) > _WEAKEST:
+        view.more[f"{len(decided.labels):,} labels"] = None
+    with view.at(Detail.FULL, "all confusions and measures"):
         view.add_sentence()
         _show_labels(evidence, view, shares)
         _show_measures(evidence, labels, view)

@@ -118,7 +118,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
         if len(result.folds) <= _MOST_SHOWN:
             view.add_sentence()
             _show_folds(result.folds, view)
-    show_judgement(result.evidence, result.overall.labels, view, options.shares)
+    show_judgement(result.evidence, result.overall.labels, view, options.shares, answer.name if named else "")
     if not named:
         view.add_step(
             "Next, to try other classifiers:",
