@@ -12,7 +12,16 @@ from rich.cells import cell_len
 
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Style, escaped, styled, without_controls
-from upsort.cli.rendering.drawing import blocks, with_folded_intervals, with_numbered_columns, without, without_repeats, wrapped
+from upsort.cli.rendering.drawing import (
+    ShownProgress,
+    blocks,
+    time_left,
+    with_folded_intervals,
+    with_numbered_columns,
+    without,
+    without_repeats,
+    wrapped,
+)
 from upsort.cli.rendering.view import Bold, Column, Detail, Kind, Shown, Table, View, Zero, shortened
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
@@ -307,3 +316,21 @@ def test_scored_rows_keep_every_character_but_not_on_a_terminal(program: Program
     console = Console(output=io.StringIO(), width=80)
     console.data.write(STEERING)
     assert console.output.getvalue() == "␛[31mred␛]0;title␇"
+
+
+def test_progress_names_the_stage_the_share_and_the_time_left() -> None:
+    shown = ShownProgress("documents read", io.StringIO(), lambda: " · up to 2 processes", 1_000)
+    shown.stage_started = 100.0
+    assert shown.line(101.0) == "documents read"
+    shown.advance(250)
+    assert shown.line(110.0) == "documents read: 250 (about 25%, 30 s left) · up to 2 processes"
+    shown.advance(1_000)  # a command that reads twice
+    assert shown.line(110.0) == "documents read: 1,250 · 125 a second · up to 2 processes"
+    shown.begin("cross-validation", 4)
+    shown.stage_started = 100.0
+    assert shown.line(101.0) == "cross-validation: 0 of 4 (0%) · up to 2 processes"
+    shown.advance(1)
+    assert shown.line(200.0) == "cross-validation: 1 of 4 (25%), about 5 min left · up to 2 processes"
+    shown.begin("quick check", 0)
+    assert shown.line(500.0) == "quick check"
+    assert (time_left(12.4), time_left(5400.0 * 2)) == ("12 s", "3.0 h")

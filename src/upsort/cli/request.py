@@ -21,7 +21,7 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
 from upsort.io.plan.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.io.plan.resources import how_costs_are_read
-from upsort.io.sources.inputs import DATABASE, Inputs, open_inputs
+from upsort.io.sources.inputs import DATABASE, Inputs, about_rows, open_inputs
 from upsort.io.tables.columns import LabelUse
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for, complete_columns
 from upsort.io.tables.formats import FORMATS
@@ -225,7 +225,7 @@ def run_context(
     with (
         engine_of(options, console) as engine,
         rejects_for(options, output) as rejects,
-        console.progress(what, partial(worker_text, engine)) as progress,
+        console.progress(what, partial(worker_text, engine), partial(about_rows, inputs)) as progress,
     ):
         yield RunContext(
             inputs=inputs,

@@ -21,6 +21,7 @@ from upsort.plots.canvas import (
     in_full,
     in_percent,
     new_figure,
+    of_the_largest,
     panels,
     shortened,
 )
@@ -220,7 +221,8 @@ def drawn_labels(own: Ints, k: int) -> list[int]:
 def probability_histograms(own: Ints, probabilities: Floats, labels: Sequence[str]) -> "Figure":
     """For each label, the probability that its own documents got for it, with mean and median; the twelve with most documents."""
     chosen = drawn_labels(own, len(labels))
-    figure, each = panels("Probability of the own label, by true label", len(chosen), 4)
+    title = of_the_largest("Probability of the own label, by true label", len(chosen), len(labels))
+    figure, each = panels(title, len(chosen), 4)
     colours = colours_of(labels)
     for axes, number in zip(each, chosen, strict=True):
         mine = probabilities[own == number, number]

@@ -237,13 +237,13 @@ class Console:
             self.output.write("\t".join(without_controls(cell) for cell in row) + "\n")
 
     @contextmanager
-    def progress(self, what: str, by: Callable[[], str]) -> Iterator[Progress]:
+    def progress(self, what: str, by: Callable[[], str], about: Callable[[], int]) -> Iterator[Progress]:
         """The progress of a command on a terminal's standard error, once it has lasted a second. what: is counted first. by: says
-        who does it."""
+        who does it. about: of how many, where that is known."""
         if self.quiet or not self.error.isatty():
             yield Progress()
             return
-        with _drawing().progress_bar(what, self.error, by) as shown:
+        with _drawing().progress_bar(what, self.error, by, about()) as shown:
             yield shown
 
 

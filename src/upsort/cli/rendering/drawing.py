@@ -232,10 +232,11 @@ def wrapped(line: str, width: int, rest: str = _INDENT) -> list[str]:
 
 class ShownProgress(Progress):
     """The stage that a command is in, the share of it that is done, and the time left; of stages whose size is not known, what is
-    done and how much of it a second. by: says by whom, and is asked now and then."""
+    done and how much of it a second. by: says by whom, and is asked now and then. about: how many documents there are, roughly,
+    where that is known; a command that reads them again counts on without it."""
 
-    def __init__(self, what: str, stream: TextIO, by: Callable[[], str]) -> None:
-        self.stage, self.by, self.pieces, self.done = what, by, 0, 0
+    def __init__(self, what: str, stream: TextIO, by: Callable[[], str], about: int) -> None:
+        self.stage, self.by, self.pieces, self.done, self.about = what, by, 0, 0, about
         self.started = self.stage_started = time.monotonic()
         self.display = RichProgress(
             SpinnerColumn(), _StageColumn(self), TimeElapsedColumn(), console=RichConsole(file=stream), transient=True
@@ -244,7 +245,7 @@ class ShownProgress(Progress):
         self.live = False
 
     def begin(self, stage: str, pieces: int) -> None:
-        self.stage, self.pieces, self.done, self.stage_started = stage, pieces, 0, time.monotonic()
+        self.stage, self.pieces, self.done, self.stage_started, self.about = stage, pieces, 0, time.monotonic(), 0
         self._show()
 
     def advance(self, done: int) -> None:
@@ -259,6 +260,10 @@ class ShownProgress(Progress):
     def line(self, now: float) -> str:
         """What it is doing. now: the time of `time.monotonic`."""
         elapsed = now - self.stage_started
+        if not self.pieces and 0 < self.done <= self.about:
+            seconds = elapsed / self.done * (self.about - self.done)
+            share = f"about {100 * self.done / self.about:.0f}%, {time_left(seconds)} left"
+            return f"{self.stage}: {self.done:,} ({share}){self.by()}"
         if not self.pieces:
             pace = f" · {self.done / elapsed:,.0f} a second" if self.done and elapsed > _PROGRESS_AFTER else ""
             counted = f": {self.done:,}{pace}{self.by()}" if self.done else ""
@@ -290,9 +295,9 @@ def time_left(seconds: float) -> str:
 
 
 @contextmanager
-def progress_bar(what: str, stream: TextIO, by: Callable[[], str]) -> Iterator[ShownProgress]:
+def progress_bar(what: str, stream: TextIO, by: Callable[[], str], about: int = 0) -> Iterator[ShownProgress]:
     """A progress that ends with the block."""
-    shown = ShownProgress(what, stream, by)
+    shown = ShownProgress(what, stream, by, about)
     try:
         yield shown
     finally:
