@@ -142,8 +142,11 @@ def test_wrong_use(tmp_path: Path, program: Program, options: tuple[str, ...], c
 
 def test_time_ends_the_asking(tmp_path: Path, program: Program) -> None:
     short_lines(tmp_path / "t.csv", 200)
-    told = program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--minutes=0.00001", "--json").json
+    line = ("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--minutes=0.00001", "--trials=5")
+    told = program(*line, "--json").json
     assert [one["name"] for one in told["trials"]] == [candidates.AS_IT_IS] and told["chosen"] == candidates.AS_IT_IS
+    assert told["untried"] == 4
+    assert "Time limit reached: 1 of 5 plans tried" in program(*line).out
 
 
 def test_a_search_goes_on_from_the_ledger(tmp_path: Path, program: Program) -> None:

@@ -82,14 +82,15 @@ class ChosenPlan:
     folds.
     finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
     little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given. gain:
-    by how much that one is behind the picked one, on the documents set aside. trials: those there was time for. left_out: choices
-    of the best that the picked one does without. counted: how often the text was."""
+    by how much that one is behind the picked one, on the documents set aside. trials: those there was time for; untried: how many
+    there was none for. left_out: choices of the best that the picked one does without. counted: how often the text was."""
 
     picked: Candidate
     best: Candidate
     difference_to_best: DifferenceToBest
     finalists: list[tuple[Candidate, CrossValidation]]
     trials: list[Trial]
+    untried: int
     inside: CrossValidation
     honest: CrossValidation
     as_it_is: CrossValidation
@@ -145,6 +146,7 @@ def _chosen(work: RunContext, budget: Budget) -> ChosenPlan:
         difference_to_best=picked.difference_to_best,
         finalists=[(tried[number], judged[number]) for number in order],
         trials=finalists,
+        untried=len(tried) - len(finalists),
         inside=picked.judged,
         honest=honest,
         as_it_is=as_it_is,

@@ -110,8 +110,11 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
             view.add_sentence(f"Left out of the most accurate plan, within the margin (points lost): {each}.")
     untrained = sum(trial.accuracy is None for trial in chosen.trials)
     known = sum(trial.known for trial in chosen.trials)
+    tried = f"{len(chosen.trials):,} plans tried"
+    if chosen.untried:
+        tried = f"Time limit reached: {len(chosen.trials):,} of {len(chosen.trials) + chosen.untried:,} plans tried"
     view.add_sentence(
-        f"{len(chosen.trials):,} plans tried{f', {known:,} of them in an earlier search' if known else ''}; text counted "
+        f"{tried}{f', {known:,} of them in an earlier search' if known else ''}; text counted "
         f"{times(chosen.counted)}{f'; {untrained:,} plans could not be trained' if untrained else ''}."
     )
 
@@ -149,6 +152,7 @@ def _result(chosen: ChosenPlan) -> Choose:
         reasons=[Brought(reason.description, reason.without) for reason in chosen.reasons],
         left_out=[Brought(reason.description, reason.without) for reason in chosen.left_out],
         trials=[Tried(trial.candidate.name, trial.documents, trial.accuracy, trial.known) for trial in chosen.trials],
+        untried=chosen.untried,
         set_aside_to_judge=chosen.judge_documents,
         counted=chosen.counted,
         seconds=chosen.seconds,

@@ -213,6 +213,7 @@ class Choose(SplitCounts, frozen=True, kw_only=True):
     reasons: list[Brought]
     left_out: Annotated[list[Brought], described("choices of the most accurate plan that the chosen one does without")]
     trials: list[Tried]
+    untried: Annotated[int, described("plans that the time limit left no time for")]
     set_aside_to_judge: int
     counted: Annotated[int, described("how often the text was cleaned and counted")]
     seconds: float
