@@ -177,7 +177,7 @@ def test_want_of_memory_for_processes_is_told_once_and_beforehand(
     monkeypatch.setattr("upsort.workflows.shared.context.fitting", lambda wanted, each: 1)
     line = ("cross-validate", demo / "letters-2026.csv", "--text=message", "--label=channel", "--folds=2", "--no-ledger")
     found = program(*line, "--classifier=naive-bayes", "--workers=2")
-    assert found.err.count("Memory has room for 1 of 2 processes; so many share the trainings.") == 1
+    assert found.err.count("Memory has room for 1 of 2 processes.") == 1
 
 
 def dying(item: int) -> bytes:

@@ -233,8 +233,8 @@ def test_a_figure_that_cannot_be_written_leaves_the_old_one(
 
 def test_kinds_of_split_that_exclude_each_other_are_refused(program: Program, letters: list[dict[str, str]]) -> None:
     for options, said in (
-        (("--alone", "--in-time"), "no meaning beside"),
-        (("--alone", "--repeats=2"), "no meaning beside"),
+        (("--alone", "--in-time"), "cannot be used with"),
+        (("--alone", "--repeats=2"), "cannot be used with"),
         (("--set=judge.alone=true", "--set=judge.in_time=true"), "cannot both say"),
         (("--set=columns.fold=channel", "--folds=3"), "says which fold each document is in"),
         (("--set=columns.fold=channel", "--set=judge.in_time=true"), "cannot both say"),

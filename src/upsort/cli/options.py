@@ -118,7 +118,7 @@ class FoldOptions(CommonOptions):
 
 
 FOLDS_RULES: tuple[Rule, ...] = (
-    Clash("--in-time", ("--alone", "--repeats"), "stretches of time are there once"),
+    Clash("--in-time", ("--alone", "--repeats"), "the dates decide how the documents are split"),
     Clash("--alone", ("--folds", "--repeats"), "there are as many folds as documents"),
 )
 

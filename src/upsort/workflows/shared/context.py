@@ -99,7 +99,7 @@ class RunContext:
             requested = min(self.folding or (usual_workers() if worth else 1), count)
             able = fitting(requested, _bytes_of_training(documents)) if requested > 1 else 1
             if able < requested:
-                self.notify(f"Memory has room for {able} of {requested} processes; {able} share the trainings.")
+                self.notify(f"Memory has room for {able} of {requested} processes.")
             return self.engine.parallel(able, self.advance)(piece, count)
 
         return run_all
