@@ -70,3 +70,32 @@ def test_all_documents_of_one_name_are_shown(tmp_path: Path, program: Program) -
     (tmp_path / "t.csv").write_text("ref,text,bench\n7,a fern,soil\n8,a rose,soil\n7,a quince,pests\n")
     run = program("clean", "t.csv", "--text=text", "--id=ref", "--document=7", "--json")
     assert [one["text"] for one in run.json["shown"]] == ["a fern", "a quince"]
+
+
+def test_what_comes_next_decides_as_was_asked(tmp_path: Path, program: Program) -> None:
+    """The commands that write the whole of what is shown give the same mistakes and suspects as are shown."""
+    rows = [(ref, text, "pests" if place % 5 == 0 else label) for place, (ref, text, label) in enumerate(plain())]
+    (tmp_path / "t.csv").write_text("\n".join(["ref,text,bench", *(",".join(row) for row in rows)]), encoding="utf-8")
+    columns = ("--text=text", "--label=bench", "--id=ref")
+    program("train", "t.csv", *columns, "--classifier=naive-bayes", "-o", "t.sorter")
+    asked = (
+        ("evaluate", "t.sorter", "t.csv", "--undecided-below=0.6", "--no-ledger"),
+        ("suspects", "t.csv", *columns, "--classifier=naive-bayes", "--most=3", "--folds=2"),
+    )
+    for shown in (program(*line).out for line in asked):
+        (command,) = [line for line in shown.splitlines() if line.startswith("  upsort")]
+        assert "--undecided-below 0.6" in command or "--most 3" in command
+        program(*shlex.split(command)[1:])
+
+
+def test_a_label_too_rare_for_folds_is_told_with_what_the_command_has(tmp_path: Path, program: Program) -> None:
+    rows = [*plain(), *(("r", f"gate {place} is open", "gates") for place in range(3))]
+    (tmp_path / "t.csv").write_text("\n".join(["ref,text,bench", *(",".join(row) for row in rows)]), encoding="utf-8")
+    columns = ("--text=text", "--label=bench")
+    assert "Use --folds 3, or leave" in program("suspects", "t.csv", *columns, code=1).err
+    lists = ("--compare-steps", "lower", "lower,stem")
+    assert "Use --set judge.folds=3, or leave" in program("clean", "t.csv", *columns, *lists, code=1).err
+    program("train", "t.csv", *columns, "--classifier=naive-bayes", "-o", "t.sorter")
+    report = ("report", "t.sorter", "t.csv", "-o", "r.html")
+    assert "Leave --training out." in program(*report, "--training", "t.csv", code=1).err
+    program(*report)

@@ -21,6 +21,9 @@ from upsort.cli.rendering.view import singular_after_one
         ("1.1 times as often", "1.1 times as often"),
         ("31 terms and 1 labels.", "31 terms and 1 label."),
         ("1 copies stand under another label", "1 copy stands under another label"),
+        ("1 duplicates have a different label", "1 duplicate has a different label"),
+        ("2 labels, 1 years of 'received'", "2 labels, 1 year of 'received'"),
+        ("All 1 mistakes: m.csv.", "All 1 mistake: m.csv."),
         ("w1 documents", "w1 documents"),
     ],
 )

@@ -446,7 +446,7 @@ def test_wrong_addresses(letters: Path, tmp_path: Path, program: Program, monkey
     assert "names no number of workers" in program(*line, "--cluster=local:many", code=2).err
     for wrong in ("moss://beds:1", "nowhere", "tcp://beds"):
         assert "is no address of a cluster" in program(*line, f"--cluster={wrong}", code=2).err
-    assert "exclude each other" in program(*line, "--cluster=local:2", "--workers=2", code=2).err
+    assert "cannot be used with --workers" in program(*line, "--cluster=local:2", "--workers=2", code=2).err
     monkeypatch.setenv("UPSORT_CLUSTER", "tcp://127.0.0.1:9")
     assert "No cluster" in program(*line, code=1).err
     program(*line, "--workers=1")

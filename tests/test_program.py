@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -210,6 +211,17 @@ def test_one_command_leaves_nothing_behind_for_the_next(few: Path, tmp_path: Pat
     )
     subprocess.run([sys.executable, "-c", program], cwd=tmp_path, check=True, capture_output=True)
     assert load_sorter(tmp_path / "after.sorter").plan.clean.steps == Clean().steps
+
+
+def test_run_answers_every_question(program: Program, few: Path, tmp_path: Path) -> None:
+    """Of several label columns, each has its accuracy and its report."""
+    line = ("run", few / "letters-2024.csv", "--text=message", "--label=topic,urgent", "--classifier=naive-bayes", "-o", "all")
+    shown = program(*line).out
+    for answer in ("topic", "urgent"):
+        assert f"{answer}: trained" in shown
+        assert re.search(rf"^(evaluate: )?{answer}: \d+ of \d+ documents right", shown, re.MULTILINE)
+        assert (tmp_path / "all" / f"report-{answer}.html").exists()
+    assert list(program(*line, "--overwrite", "--json").json["steps"])[-2:] == ["report topic", "report urgent"]
 
 
 def test_run_does_what_its_steps_do(program: Program, few: Path, tmp_path: Path) -> None:

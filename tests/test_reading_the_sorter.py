@@ -250,3 +250,8 @@ def test_the_rules_of_a_tree_are_its_leaves(program: Program, few: Path, tmp_pat
             assert asked == rule["conditions"] and path["documents"][rule["label"]] == rule["right"]
     shown = program("terms", "t.sorter", "--figures=f").out
     assert shown.startswith(f"{len(found['rules'])} rules of the tree") and (tmp_path / "f" / "tree.png").exists()
+    of_pests = program("terms", "t.sorter", "--only=pests", "--json").json["rules"]
+    assert of_pests == [rule for rule in found["rules"] if rule["label"] == "pests"] != []
+    assert "There is no label 'pest'." in program("terms", "t.sorter", "--only=pest", code=2).err
+    for option in ("--top=3", "--pair=pests,soil", "--against"):
+        assert "does not apply to a tree" in program("terms", "t.sorter", option, code=2).err

@@ -13,10 +13,11 @@ from pathlib import Path
 from textwrap import fill
 
 from upsort.cli.commands import NAMES, spec_of, view_of
+from upsort.cli.declaring import spellings_of
 from upsort.cli.outputs import check_outputs, with_local_copies
 from upsort.cli.parsing import WIDTH, command_parser, help_of, parse
 from upsort.cli.rendering.console import Console, Exit, without_controls
-from upsort.core.errors import PatternTimeout, Problem, Stopped, UsageProblem, nearest
+from upsort.core.errors import DataProblem, PatternTimeout, Problem, Stopped, UsageProblem, nearest
 from upsort.io.notices import notices
 from upsort.io.outputs.atomic import left_files
 from upsort.version import __version__
@@ -160,7 +161,12 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
     run = view_of(name)
     with with_local_copies(options, console) as ready:
         check_outputs(ready)
-        status = run(ready, console)
+        try:
+            status = run(ready, console)
+        except DataProblem as problem:  # advice on folds, in a command that has no option of its own for them
+            if "--folds" in spellings_of(command.options):
+                raise
+            raise DataProblem(problem.what, problem.remedy.replace("--folds ", "--set judge.folds=")) from problem
     for line in notices():
         console.warn(line)
     return status

@@ -68,7 +68,7 @@ class SeedOption(CommonOptions):
 class CostOption(CommonOptions):
     """Deciding otherwise."""
 
-    cost: list[str] = repeated("table of costs: true labels in rows, predicted labels in columns", metavar="[ANSWER=]FILE")
+    cost: list[str] = repeated("costs: a row for each predicted label, a column for each true label", metavar="[ANSWER=]FILE")
 
 
 class AnswerOption(CommonOptions):

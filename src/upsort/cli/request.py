@@ -17,7 +17,7 @@ from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem, counted
 from upsort.core.plan import Columns, EngineChoice, Plan, Source
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.outputs.rejects import RejectedRows, set_aside_path
 from upsort.io.plan.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
 from upsort.io.plan.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.io.plan.resources import how_costs_are_read
@@ -169,10 +169,16 @@ def named_columns(options: CommonOptions) -> Columns:
     return checked_plan({"columns": named}, "--text").columns
 
 
-def command_line(name: str, options: CommonOptions, sources: Sequence[str], *words: str, without: Sequence[str] = ()) -> str:
+def command_line(
+    name: str, options: CommonOptions, sources: Sequence[str], *words: str, also: Sequence[str] = (), without: Sequence[str] = ()
+) -> str:
     """A command to be typed next: on these sources, with the options of reading and of the plan as they were written here, and
-    with further words. without: keys of the plan whose options are left out."""
-    typed = options_as_typed(options, lambda option: is_of_plan(option) and option.sets not in without)
+    with further words. also: other options that are kept. without: keys of the plan whose options are left out."""
+
+    def kept(option: Option) -> bool:
+        return option.spelling in also or (is_of_plan(option) and option.sets not in without)
+
+    typed = options_as_typed(options, kept)
     return shlex.join(["upsort", name, *sources, *typed, *words])
 
 
@@ -281,7 +287,7 @@ def engine_of(options: CommonOptions, console: Console) -> Iterator[ExecutionEng
             yield engine
         return
     if options.cluster and options.workers:
-        raise UsageProblem("--cluster and --workers exclude each other.", "Leave one of them out.")
+        raise UsageProblem("--cluster cannot be used with --workers.", "Leave one of them out.")
     cluster = options.cluster
     if not (cluster or options.workers):
         cluster = _planned_cluster(options, console) or os.environ.get(CLUSTER_VARIABLE, "")
@@ -324,7 +330,7 @@ def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:
     """Where rows set aside go: where told, else next to the output, else only counted."""
     if isinstance(options, RejectsOptions) and options.set_aside:
         return RejectedRows(Path(options.set_aside))
-    return RejectedRows(output.with_name(f"{output.stem}.set-aside.csv") if output is not None else None)
+    return RejectedRows(set_aside_path(output) if output is not None else None)
 
 
 def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:

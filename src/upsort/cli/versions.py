@@ -11,7 +11,7 @@ from pathlib import Path
 import upsort
 
 _REQUIRED = re.compile(r"(?P<name>[\w.-]+)(?P<extras>\[[^]]*\])?[^;]*(?:;.*extra\s*==\s*['\"](?P<extra>[\w-]+)['\"])?")
-_FOR_DEVELOPERS = frozenset({"test", "check", "all"})
+_FOR_DEVELOPERS = frozenset({"test", "docs", "check", "all"})
 
 
 def versions() -> Iterator[tuple[str, str]]:

@@ -115,13 +115,6 @@ def choose(work: RunContext, budget: Budget) -> ChosenPlan:
     out, as long as that holds of what is left. The plan that is picked is trained on all that was not set aside, and judged once
     on what was: nothing that was looked at there had a part in the choice."""
     _check(work.plan)
-    try:
-        return _chosen(work, budget)
-    except DataProblem as problem:
-        raise DataProblem(problem.what, problem.remedy.replace("--folds ", "--set judge.folds=")) from problem
-
-
-def _chosen(work: RunContext, budget: Budget) -> ChosenPlan:
     began, started = time.monotonic(), time.perf_counter()
     tried = trials(work.plan, budget.trials, extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns))
     search = _start_search(work, tried, budget)

@@ -31,8 +31,8 @@ class DemoResult(Struct, frozen=True):
 
 
 class RunResult(Struct, frozen=True):
-    """upsort run. folder: that it wrote. steps: the results of survey, split, train, evaluate and report, each as in the JSON of
-    that command."""
+    """upsort run. folder: that it wrote. steps: the results of survey, split, train, evaluate and report (of several answers
+    `report ANSWER`), each as in the JSON of that command."""
 
     folder: str
     steps: dict[str, dict[str, Any]]

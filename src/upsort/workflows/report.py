@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from upsort.core import plan
 from upsort.core.analysis.label_terms import informative_terms
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.measures import Confusion
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
@@ -81,14 +81,17 @@ def judged_for_report(sorter: TrainedSorter, incoming: ScoringContext) -> Evalua
 
 
 def suspects_for_report(sorter: TrainedSorter, training: Inputs, label: str) -> SuspectsResult:
-    """What looks mislabelled among the training documents, judged by the sorter's own plan."""
+    """What looks mislabelled among the training documents, judged by the sorter's own plan. Raises DataProblem for documents that
+    cannot be judged so."""
     trained = sorter.plan.columns
     columns = replace(columns_for(sorter, trained, training), label=label, also=(), row_weight=trained.row_weight)
     if all(trained.fold in table.columns for table in training.tables):
         columns = replace(columns, fold=trained.fold)
-    return suspects(
-        RunContext(inputs=training, plan=replace(sorter.plan, columns=columns), rejects=RejectedRows(), sorter=sorter)
-    )
+    work = RunContext(inputs=training, plan=replace(sorter.plan, columns=columns), rejects=RejectedRows(), sorter=sorter)
+    try:
+        return suspects(work)
+    except DataProblem as problem:
+        raise DataProblem(f"Wrong labels cannot be looked for: {problem.what}", "Leave --training out.") from problem
 
 
 def write_report(

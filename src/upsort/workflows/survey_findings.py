@@ -2,11 +2,13 @@
 
 import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from pathlib import Path
 
 from upsort.core import plan
 from upsort.core.errors import quoted
 from upsort.core.lazy import record
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
+from upsort.io.outputs.rejects import set_aside_path
 from upsort.io.tables.documents import separator_option
 from upsort.workflows.survey import IN_ANOTHER, SAME_NAME, Finding, OddDocuments, SurveyResult
 
@@ -60,7 +62,7 @@ def survey_findings(
     scored = [(weight * finding.touched, finding) for weight, rule in _RULES for finding in rule(facts)]
     worst = [finding for _, finding in sorted(scored, key=lambda entry: -entry[0])[:_MOST]]
     gather = _gather_command(about, output, [finding for finding in worst if not finding.command])
-    set_aside = f"{output.removesuffix('.csv')}.set-aside.csv"
+    set_aside = set_aside_path(Path(output))
     return [Finding(finding.what, finding.command or gather, finding.then.format(set_aside=set_aside)) for finding in worst]
 
 

@@ -124,18 +124,21 @@ def of_sorter(sorter: TrainedSorter) -> TermEvidence:
     )
 
 
-def tree_rules(sorter: TrainedSorter, figures: Path | None) -> TermsResult:
-    """The rules of a tree, which has no weights. figures: a folder for a drawing of them, which is made."""
-    rules = []
+def tree_rules(sorter: TrainedSorter, only: str, figures: Path | None) -> TermsResult:
+    """The rules of a tree, which has no weights. only: the label that they end in. figures: a folder for a drawing of the whole
+    tree, which is made. Raises UsageProblem for a label that there is not."""
+    _check_label(only, sorter.labels)
+    full_forms, rules = dict(sorter.resources.full_forms), []
     for rule in sorted(rules_of(sorter), key=lambda leaf: -float(leaf.documents.sum())):
         conditions = [
-            (f"{displayed_term(answer.term, dict(sorter.resources.full_forms))}" if answer.answer else f"no {answer.term}")
+            f"{'' if answer.answer else 'no '}{displayed_term(answer.term, full_forms)}"
             if answer.bound is None
             else f"{answer.term} {'>' if answer.answer else '≤'} {answer.bound:.4g}"
             for answer in rule.answers
         ]
         best = int(np.argmax(rule.documents))
-        rules.append(TermRule(sorter.labels[best], conditions, float(rule.documents.sum()), float(rule.documents[best])))
+        if only in ("", sorter.labels[best]):
+            rules.append(TermRule(sorter.labels[best], conditions, float(rule.documents.sum()), float(rule.documents[best])))
     written = []
     if figures is not None:
         make_folder(figures)
@@ -193,12 +196,16 @@ def _same_sign(
     return same
 
 
+def _check_label(name: str, labels: Sequence[str]) -> None:
+    if name and name not in labels:
+        raise UsageProblem(f"There is no label {name!r}.", suggestion(name, labels, "labels"))
+
+
 def terms(evidence: TermEvidence, request: TermRequest) -> TermsResult:
     """Rank terms. Raises UsageProblem for a label that there is not, and for weights of a sorter that has none."""
     pair, top = request.pair, request.top
     for name in (request.only, *(pair or ())):
-        if name and name not in evidence.labels:
-            raise UsageProblem(f"There is no label {name!r}.", suggestion(name, evidence.labels, "labels"))
+        _check_label(name, evidence.labels)
     if pair is not None:
         evidence = _of_pair(evidence, pair)
     values, z = _values(evidence, request.way)

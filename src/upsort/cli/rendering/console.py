@@ -82,7 +82,7 @@ _PIPED_WIDTH = 80
 
 class Style(Enum):
     """How a terminal shows a text. Colours are from the fixed part of the 256-colour palette, dark enough for a light background
-    and light enough for a dark one (contrast of 3.9 at least; WCAG 2.2 asks for 3 of large or bold text)."""
+    and light enough for a dark one (contrast of 3.8 at least; WCAG 2.2 asks for 3 of large or bold text)."""
 
     BOLD = "1"
     RED = "1;38;5;160"

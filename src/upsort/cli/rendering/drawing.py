@@ -32,7 +32,9 @@ _PROGRESS_AFTER = 1.0  # seconds
 
 
 def drawn_table(table: Table, stream: TextIO, width: int, full: bool = False) -> None:
-    """Draw a table that is at most `width` wide. full: whether columns that are left out are listed."""
+    """Draw a table that is at most `width` wide, where it has rows. full: whether columns that are left out are listed."""
+    if not table.rows:
+        return
     shown, quotes = _without_quotes(table.on_terminal())
     if shown.grouped:
         shown = without_repeats(shown)

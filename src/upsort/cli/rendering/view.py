@@ -15,8 +15,9 @@ _SINGULAR = {
     noun + "s": noun
     for noun in (
         "document", "row", "term", "label", "word", "passage", "file", "line", "column", "candidate", "fold", "cell", "group",
-        "value", "sheet", "table", "step", "character", "answer", "point", "letter", "token", "vector", "month", "time", "token",
-        "second", "difference", "other", "question", "part", "dimension", "number", "setting",
+        "value", "sheet", "table", "step", "character", "answer", "point", "letter", "token", "vector", "time", "year", "month",
+        "week", "day", "second", "difference", "other", "question", "part", "dimension", "number", "setting",
+        "duplicate", "mistake", "rule", "place", "plan", "evaluation", "source",
     )
 } | {"copies": "copy", "processes": "process", "people": "person"}  # fmt: skip
 _VERB = {
@@ -179,15 +180,16 @@ Part = Sentence | Table | FixedWidth | Note
 
 
 class View:
-    """parts: in the order in which they are shown, each with the detail at which it is. more: what --full adds, in words. values:
-    of the result as one JSON document."""
+    """parts: in the order in which they are shown, each with the detail at which it is. more: what --full adds, in words.
+    summary: its answers and what else is shown of it among other results. values: of the result as one JSON document."""
 
     def __init__(self, result: Any = None) -> None:
         """result: a record, or the values of the JSON document by name, records among them."""
         self.values = values_of(result) if result is not None else {}
         self.parts: list[tuple[Detail, Part]] = []
         self.more: dict[str, None] = {}
-        self._detail = Detail.ALWAYS
+        self.summary: list[Sentence] = []
+        self._detail, self._heading = Detail.ALWAYS, ""
 
     @contextmanager
     def at(self, detail: Detail, what: str = "") -> Iterator[None]:
@@ -203,7 +205,15 @@ class View:
 
     def add_answer(self, text: str) -> None:
         """The sentence that answers the question of the command."""
-        self._add(Sentence(singular_after_one(text), answer=True))
+        answer = Sentence(singular_after_one(text), answer=True)
+        self._add(answer)
+        if self._detail is not Detail.FULL:
+            self.summary.append(replace(answer, text=f"{self._heading}{answer.text}"))
+
+    def add_heading(self, of: str) -> None:
+        """What follows is about one of several."""
+        self._add(Sentence(f"── {of}"))
+        self._heading = f"{of}: "
 
     def add_sentence(self, text: str = "", where: Shown = Shown.EVERYWHERE) -> None:
         """A sentence."""

@@ -217,7 +217,8 @@ _GROUPS = 6  # that are shown without --full; each may take three lines
 def _groups(work: RunContext, most: int, word: str) -> View:
     result = groups(work, most, word)
     view = View(result)
-    view.add_answer(f"{len(result.groups):,} groups of words that become one token{f', with {word!r}' if word else ''}:")
+    of_word = f", with {word!r}" if word else ""
+    view.add_answer(f"{len(result.groups):,} groups of words that become one token{of_word}{':' if result.groups else '.'}")
     view.add_table(
         (col.name("token"), col.count("words"), col.text("words (counts)")),
         [

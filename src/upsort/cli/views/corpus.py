@@ -140,13 +140,12 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
     training, held_out = result.training, result.held_out
     seed = "" if result.seed is None else f" (seed {result.seed})"
     view.add_answer(f"{training.documents:,} rows for training, {held_out.documents:,} held out{seed}.")
+    labels = {label: counts for label, counts in result.labels.items() if label}
     with view.at(Detail.BRIEF if len(result.labels) > _MOST_ROWS else Detail.FULL):
-        fewest = min(counts.held_out for counts in result.labels.values())
-        rarest = [label for label, counts in result.labels.items() if counts.held_out == fewest]
-        view.add_sentence(
-            f"Of {len(result.labels):,} labels, the fewest held-out rows are {fewest:,}: {listed(map(repr, rarest), 3)}."
-        )
-    rows = [(label, counts.training, counts.held_out) for label, counts in result.labels.items()]
+        fewest = min(counts.held_out for counts in labels.values())
+        rarest = [label for label, counts in labels.items() if counts.held_out == fewest]
+        view.add_sentence(f"Of {len(labels):,} labels, the fewest held-out rows are {fewest:,}: {listed(map(repr, rarest), 3)}.")
+    rows = [(label or "(no label)", counts.training, counts.held_out) for label, counts in result.labels.items()]
     with view.at(Detail.FULL if len(rows) > _MOST_ROWS else Detail.ALWAYS, "every label" if len(rows) > _MOST_ROWS else ""):
         view.add_table(
             (col.name("label"), col.count("training"), col.count("held out")),

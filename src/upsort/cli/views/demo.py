@@ -16,7 +16,7 @@ from upsort.cli.declaring import declared
 from upsort.cli.main import main
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, Note, Part, Sentence, View
+from upsort.cli.rendering.view import Detail, Note, Part, View
 from upsort.cli.request import CLUSTER_VARIABLE, inputs_of, options_as_typed, plan_of, with_guessed_columns
 from upsort.core.errors import quoted
 from upsort.core.lazy import record
@@ -25,6 +25,7 @@ from upsort.io.outputs.atomic import make_folder
 from upsort.io.outputs.parts import HELD_OUT_NAME, TRAINING_NAME
 from upsort.workflows.demo import RunResult, write_demo_files
 from upsort.workflows.shared.context import kept_cluster
+from upsort.workflows.terms import file_names
 
 COLUMNS = "--text subject,message --label topic"
 
@@ -223,7 +224,8 @@ def run_run(options: RunOptions, console: Console) -> Exit:
     shown, steps = View(), {}
     for name, arguments in _steps_of_run(options, columns, folder):
         collecting = _Collecting(output=console.output, error=console.error, input=console.input, width=console.width)
-        status = main([name, *arguments, *(["--quiet"] if options.quiet else [])], collecting)
+        command, *_ = name.split(" ", 1)
+        status = main([command, *arguments, *(["--quiet"] if options.quiet else [])], collecting)
         if status is not Exit.DONE:
             return status
         steps[name] = collecting.views[-1].values
@@ -250,7 +252,8 @@ class _Collecting(Console):
 
 
 def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterator[tuple[str, list[str]]]:
-    """Each command and its arguments. columns: of every step, whether named or detected."""
+    """Each command, followed by the answer where it reports on one of several, and its arguments. columns: of every step, whether
+    named or detected."""
     named = {"--text": columns.text, "--label": columns.answers, "--id": (columns.id,)}
     roles = [word for option, names in named.items() if any(names) for word in (option, ",".join(map(quoted, names)))]
     training, held_out = str(folder / TRAINING_NAME), str(folder / HELD_OUT_NAME)
@@ -266,23 +269,19 @@ def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterat
     yield "train", [training, *roles, "-o", sorter, *overwrite, *given("train", "what to run", "plan", "processes")]
     mistakes = ["-o", str(folder / "mistakes.csv"), *overwrite]
     yield "evaluate", [sorter, held_out, *mistakes, *given("evaluate", "processes")]
-    yield "report", [sorter, held_out, "-o", str(folder / "report.html"), *overwrite]
+    answers = columns.answers
+    if len(answers) == 1:
+        yield "report", [sorter, held_out, "-o", str(folder / "report.html"), *overwrite]
+        return
+    for answer, file in zip(answers, file_names(answers), strict=True):
+        page = str(folder / f"report-{file}.html")
+        yield f"report {answer}", [sorter, held_out, "-o", page, "--answer", answer, *overwrite]
 
 
 def _most_important(name: str, view: View) -> Iterator[Part]:
-    """The answer of a step, and what to know or do about it first."""
-    briefly = [part for detail, part in view.parts if detail in (Detail.ALWAYS, Detail.BRIEF)]
-    answer, *remaining = [part for part in briefly if isinstance(part, Sentence) and part.text]
-    if name == "report":  # its answer is that of evaluate
-        answer, *remaining = remaining
-    yield replace(answer, text=f"{name}: {answer.text}")
-    for part in remaining:
-        if name == "evaluate" and part.text.startswith("Baseline"):
-            yield replace(part, text=part.text.partition("\n")[0])
-    findings = [place for place, part in enumerate(remaining) if part.text.startswith("•")]
-    commands = [part for part in remaining if part.text.startswith("  upsort") and name == "survey"]
-    if findings:
-        yield remaining[findings[0]]
-        yield from commands[:1]
-    if name not in {"survey", "report"}:  # the rows that they set aside are those of split and evaluate
-        yield from [part for part in briefly if isinstance(part, Note)][:_NOTES]
+    """The summary of a step, and the first notes of what it did."""
+    first, *remaining = view.summary
+    yield replace(first, text=f"{name}: {first.text}")
+    yield from remaining
+    if name in {"split", "train", "evaluate"}:  # the rows that they set aside are those of split and evaluate
+        yield from [part for detail, part in view.parts if detail is Detail.ALWAYS and isinstance(part, Note)][:_NOTES]

@@ -8,7 +8,7 @@ from upsort.cli.commands.evaluation import EvaluateOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, Shown, View, Wrong, shortened
+from upsort.cli.rendering.view import Detail, Sentence, Shown, View, Wrong, shortened
 from upsort.cli.rendering.wording import (
     MEASURE_COLUMNS,
     OWN_COLUMNS,
@@ -53,6 +53,7 @@ from upsort.workflows.shared.figures import draw_judgement
 from upsort.workflows.shared.results import SplitCounts
 from upsort.workflows.shared.scored_rows import with_decision_options
 
+_CHANGE_MISTAKES = ("--cost", "--undecided-below", "--per-document", "--document-column")
 _MOST_CONFUSED = 12  # labels, above which a terminal shows a list of so many confusions instead of them all
 
 
@@ -77,7 +78,9 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     if output is None and "--mistakes" not in options.given and any(evaluation.mistakes for evaluation in evaluations):
         view.add_step(
             "Next, to read all mistakes:",
-            command_line("evaluate", options, [options.sorter, *options.input], "-o", free_name("mistakes.csv")),
+            command_line(
+                "evaluate", options, [options.sorter, *options.input], "-o", free_name("mistakes.csv"), also=_CHANGE_MISTAKES
+            ),
         )
     if output is not None:
         view.add_sentence(f"All {sum(len(evaluation.mistakes) for evaluation in evaluations):,} mistakes: {output}.")
@@ -121,7 +124,7 @@ def _values(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
 
 def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: View) -> None:
     if evaluation.sorter.answer:
-        view.add_sentence(f"── {evaluation.sorter.answer}")
+        view.add_heading(evaluation.sorter.answer)
     by_document = options.per_document and findings.units_of(group) == "passages"
     show_headline(evaluation.evidence, view, "" if by_document else group)
     for label, count in evaluation.unknown_labels.items():
@@ -174,9 +177,10 @@ def show_splits(duplicates: SplitCounts, plan: Plan, view: View) -> None:
 
 def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False) -> None:
     """The accuracy and the baseline, what decisions cost, and what one common label hides."""
-    answer, *remaining = findings.headline(evidence.judgement, group, copies)
+    answer, baseline, *remaining = findings.headline(evidence.judgement, group, copies)
     view.add_answer(answer)
-    view.add_paragraph([*remaining, leading_measures(evidence)])
+    view.summary.append(Sentence(baseline))
+    view.add_paragraph([baseline, *remaining, leading_measures(evidence)])
     show_costs(evidence, view)
     for line in findings.dominated(evidence):
         view.add_sentence(line)

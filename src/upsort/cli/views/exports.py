@@ -9,7 +9,7 @@ from upsort.cli.commands.using import ExportOptions, ReportOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Column, Detail, View
+from upsort.cli.rendering.view import Column, Detail, Sentence, View
 from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, value_and_interval
 from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
 from upsort.core.evaluation.intervals import UNKNOWN, Rate
@@ -80,7 +80,9 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     result = ReportResult(str(output), output.stat().st_size, None if suspects is None else len(suspects.suspects))
     view = View(result)
     view.add_answer(findings.headline(evaluation.judgement)[0])
-    view.add_sentence(f"Written: {output} ({result.bytes / 1000:,.0f} kB, opens without a network).")
+    written = f"Written: {output} ({result.bytes / 1000:,.0f} kB, opens without a network)."
+    view.add_sentence(written)
+    view.summary = [Sentence(written)]
     report_rejects(incoming.rejects, incoming.read, view)
     console.show(view)
     return Exit.DONE

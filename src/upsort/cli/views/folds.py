@@ -93,7 +93,7 @@ def _values(validation: CrossValidateResult) -> dict[str, Any]:
 def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossValidateOptions, view: View) -> None:
     result = answer.result
     if named:
-        view.add_sentence(f"── {answer.name}")
+        view.add_heading(answer.name)
     show_headline(result.evidence, view, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies)
     show_undecided(result.evidence, None, view)
     if (deviation := result.deviation()) is not None:

@@ -120,7 +120,8 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
         view.add_sentence(f"All {len(result.suspects):,} with their rows: {output}.")
     elif result.suspects:
         view.add_step(
-            "Next, to write them to a table:", command_line("suspects", options, options.input, "-o", free_name("suspects.csv"))
+            "Next, to write them to a table:",
+            command_line("suspects", options, options.input, "-o", free_name("suspects.csv"), also=["--most"]),
         )
     report_rejects(work.rejects, result.documents, view)
     console.show(view)

@@ -9,7 +9,7 @@ from msgspec import structs
 from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.view import Detail, Sentence, View, shortened, singular_after_one
 from upsort.cli.rendering.wording import bar, percent, written_sentence
 from upsort.cli.request import (
     free_name,
@@ -64,7 +64,6 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
             view.add_answer(_answer(result, most))
     with view.at(Detail.BRIEF):
         _show_briefly(result, view)
-    with view.at(Detail.BRIEF):
         if "--shortest" in options.given:
             _show_documents("Shortest documents:", result.shortest, view)
         if "--top" in options.given:
@@ -260,6 +259,8 @@ def _show_findings(findings: Sequence[Finding], view: View) -> None:
     """What is worth acting on: findings, under them the command that deals with them. With --full, what to do with its result."""
     if not findings:
         return
+    worst = findings[0]
+    view.summary += [Sentence(singular_after_one(f"• {worst.what}")), Sentence(f"  {worst.command}", wrapped=False)]
     for detail, shown in ((Detail.BRIEF, findings[:_MOST_FINDINGS]), (Detail.FULL, findings)):
         commands: dict[str, list[Finding]] = {}
         for finding in shown:
@@ -347,7 +348,8 @@ def _find(options: SurveyOptions, word: str, inputs: Inputs, plan: Plan) -> View
     where = [parsed_where(text) for text in options.where]
     result = find(inputs, plan, where, word, options.show or 20, options.as_written)
     view = View(result)
-    view.add_answer(f"{result.documents_with_it:,} of {result.of:,} documents contain {word!r}; {len(result.found):,} places:")
+    places = f"{len(result.found):,} places:" if result.found else "no place."
+    view.add_answer(f"{result.documents_with_it:,} of {result.of:,} documents contain {word!r}; {places}")
     view.add_table(
         (col.name("document"), col.name("label"), col.before("before"), col.name(word), col.text("after")),
         [(shown.reference, shown.label, shown.before, shown.word, shown.after) for shown in result.found],

@@ -70,9 +70,14 @@ class _Ranking:
 
 def _rules(sorter: TrainedSorter, options: TermsOptions) -> View:
     """The rules of a tree."""
-    result = tree_rules(sorter, Path(options.figures) if options.figures else None)
+    unused = sorted(options.given & set(_OF_WEIGHTS))
+    if unused:
+        raise UsageProblem(f"{unused[0]} does not apply to a tree, which has rules.", f"Leave {unused[0]} out.")
+    result = tree_rules(sorter, options.only, Path(options.figures) if options.figures else None)
     view = View(result)
-    view.add_answer(f"{len(result.rules):,} rules of the tree, those with most training documents first:")
+    of_label = f" that end in {options.only!r}" if options.only else ""
+    ends = ", those with most training documents first:" if result.rules else "."
+    view.add_answer(f"{len(result.rules):,} rules of the tree{of_label}{ends}")
     rows = [
         (
             rule.label,
@@ -121,6 +126,8 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
     return _Ranking(evidence, way, _words(way), work)
 
 
+_OF_WEIGHTS = ("--top", "--pair", "--against", "--figures-all")
+"""Options that have no meaning for a tree."""
 _BRIEF_RULES = 7  # of a tree; each may take two lines
 _NAMED = 6  # labels without figures
 _LARGEST = 12  # labels that are shown without --full

@@ -137,7 +137,9 @@ def _show(result: TrendResult, shares: bool, view: View) -> None:
             rows.append((name, int(rates[labels[0]].of or 0), *cells))
         with view.at(detail):
             view.add_table(columns, rows)
-    if len(labels) > _BRIEF_COLUMNS or len(result.periods) > _BRIEF_PERIODS:
-        view.more["more labels and periods"] = None
+    if len(labels) > _BRIEF_COLUMNS:
+        view.more[f"{min(len(labels), _MOST_COLUMNS)} labels"] = None
+    if len(result.periods) > _BRIEF_PERIODS:
+        view.more[f"all {len(result.periods):,} {result.period or 'value'}s"] = None
     if len(labels) > _MOST_COLUMNS:
         view.add_sentence(f"All {len(labels):,} labels: -o trend.csv")

@@ -79,11 +79,12 @@ def splits(documents: LabelledDocuments, settings: Judge, order: SplitOrder | No
 def hold_out(documents: LabelledDocuments, share: float, seed: int) -> Bools:
     """(n,) which documents are held out: about `share` of each label's, at least one on either side, groups whole.
 
-    Raises DataProblem for a label all of whose documents would be on one side, unless documents may have several."""
+    Raises DataProblem for a label all of whose documents would be on one side, unless documents may have several. The empty label
+    is that of documents with another answer only, which may be on either."""
     if documents.sets is not None:
         return held_out_of(documents.split_keys, share, seed)
     sizes = documents.label_documents
-    lone = [repr(name) for name, size in zip(documents.names, sizes.tolist(), strict=True) if size == 1]
+    lone = [repr(name) for name, size in zip(documents.names, sizes.tolist(), strict=True) if size == 1 and name]
     if lone:
         raise DataProblem(
             f"A split needs at least two documents of each label, one for each side; a single one has: {', '.join(lone[:5])}.",
@@ -150,9 +151,9 @@ def _check_groups(documents: LabelledDocuments) -> None:
     k = len(documents.names)
     _, group = np.unique(documents.groups, return_inverse=True)
     groups_of_label = np.bincount(np.unique(group * k + documents.labels) % k, minlength=k)
-    scarce = np.flatnonzero(groups_of_label == 1)
-    if scarce.size:
-        number = int(scarce[0])
+    scarce = [number for number in np.flatnonzero(groups_of_label == 1).tolist() if documents.names[number]]
+    if scarce:
+        number = scarce[0]
         raise DataProblem(
             f"All {int((documents.labels == number).sum())} documents of {documents.names[number]!r} are in one group, or copies "
             "of each other: no split can learn it and judge it.",

@@ -54,7 +54,7 @@ def vectors_of_terms(terms: Sequence[str], words: Sequence[str], vectors: Floats
     place = {word: number for number, word in enumerate(words)}
     rows = []
     for column, term in enumerate(terms):
-        suffix = next((suffix for suffix in suffixes if suffix and term.endswith(suffix)), "")
+        suffix = max((suffix for suffix in suffixes if term.endswith(suffix)), key=len, default="")
         number = place.get(term.removesuffix(suffix), -1)
         if number >= 0:
             rows.append((column, number))

@@ -247,7 +247,7 @@ class _TermRequest:
 
     def suffix_of(self, term: str) -> str:
         """What comes after its last unit."""
-        return next(suffix for suffix in self.suffixes if term.endswith(suffix))
+        return max((suffix for suffix in self.suffixes if term.endswith(suffix)), key=len)
 
     def units(self, term: str) -> int:
         """How many it has."""

@@ -14,6 +14,11 @@ from upsort.io.tables.rows import RejectedRow
 _EXAMPLES = 3
 
 
+def set_aside_path(output: Path) -> Path:
+    """Where the rows set aside go that are not in an output: next to it."""
+    return output.with_name(f"{output.stem}.set-aside.csv")
+
+
 class RejectedRows:
     """Collects refused rows while a command runs, and writes them to `path` as they come (if there is one).
 
