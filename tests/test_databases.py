@@ -15,10 +15,12 @@ from typing import Any
 
 import pytest
 from conftest import Program
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 import upsort
 from upsort.core.errors import DataProblem
-from upsort.io.sources import addresses, database_tables
+from upsort.io.sources import addresses, database_tables, databases
 from upsort.io.sources.database_tables import DatabaseTable
 from upsort.io.sources.databases import connected
 from upsort.io.sources.inputs import open_inputs
@@ -363,3 +365,126 @@ def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
     assert sorted(path.name for path in tmp_path.iterdir()) == ["a.sorter", "c.csv"]
     program(*line, "sqlite:///x.db", "--into=b")
     assert database_tables.database_table(f"sqlite:///{tmp_path}/x.db", rows.ReadSettings()).name.endswith("x.db#b")
+
+
+@pytest.mark.parametrize(
+    "columns",
+    ["_rowid_", "rowid", "oid", "_ROWID_, n", "_rowid_, rowid, oid", "_rowid_, RowID, n", "rowid INTEGER PRIMARY KEY, n"],
+)
+def test_columns_called_like_row_numbers_hide_no_rows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, columns: str) -> None:
+    monkeypatch.setattr("upsort.io.sources.databases.ROWS_A_BLOCK", 7)
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute(f"CREATE TABLE t ({columns})")
+    width = columns.count(",") + 1
+    values = [
+        [None if number % 2 and "PRIMARY" not in columns else number // (3 if width == 1 else 1)] * width for number in range(40)
+    ]
+    own.executemany(f"INSERT INTO t VALUES ({', '.join('?' * width)})", values)
+    own.execute("CREATE VIEW v AS SELECT * FROM t")
+    for what in (
+        ReadSettings(table="t"),
+        ReadSettings(table="v"),
+        ReadSettings(query="SELECT * FROM t"),
+        ReadSettings(query='SELECT 1 AS "_rowid_", * FROM t -- all'),
+    ):
+        (table,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], what).tables
+        rows = [row[-width:] for block in table.blocks() for row in block.rows]
+        assert rows == [["" if cell is None else str(cell) for cell in row] for row in values]
+
+
+def test_a_damaged_table_that_gives_fewer_rows_than_it_counts_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute("CREATE TABLE t (n)")
+    own.executemany("INSERT INTO t VALUES (?)", [(number,) for number in range(9)])
+    (table,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], ReadSettings()).tables
+    monkeypatch.setattr(databases.SQLiteConnection, "_state", lambda *_: (10, 0))
+    with pytest.raises(DataProblem, match='counts 10 rows in "t", but gave 9'):
+        list(table.blocks())
+
+
+NAMES = st.text(st.sampled_from("%s:(\"'`.; $\\é字 ab_"), min_size=1, max_size=12).filter(
+    lambda name: not name.casefold().startswith("sqlite_")
+)
+
+
+@given(name=NAMES, column=NAMES)
+@settings(max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+def test_names_of_any_characters_are_kept(database: str, tmp_path: Path, name: str, column: str) -> None:
+    place = in_folder(database, tmp_path)
+    with DatabaseTable((place, name), TableLayout([column, f"{column} %s :x"]), {"run": 1}, False, overwrite=True) as table:
+        table.writerow(["50 % of :them", "%(n)s"])
+        table.done(1, {})
+    connection = connected(place, writing=True)
+    try:
+        assert name in connection.tables() and not any("unfinished" in table for table in connection.tables())
+        columns, rows = connection.select(databases.Selection(name))
+        assert columns == [column, f"{column} %s :x"]
+        assert [[tuple(row) for row in page] for page in rows()] == [[("50 % of :them", "%(n)s")]]
+        with connection.transaction():
+            connection.execute(f"DROP TABLE {connection.quoted(name)}")
+    finally:
+        connection.close()
+
+
+def test_a_query_may_hold_percent_signs(database: str, tmp_path: Path, program: Program) -> None:
+    query = "select ref, message as \"share %\" from letters where message like '%plum%'"
+    program("gather", database, f"--query={query}", "-o", "c.csv")
+    lines = (tmp_path / "c.csv").read_text().splitlines()
+    assert lines[0].startswith("ref,share %,") and len(lines) == 81
+
+
+def trained(tmp_path: Path, program: Program, database: str) -> None:
+    program("train", database, "--table=letters", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+
+
+@pytest.mark.parametrize(
+    ("source", "into", "message"),
+    [
+        ("--query=select * from letters", "letters", "letters is read by this command"),
+        ("--table=seen", "letters", "letters is read by this command"),
+        ("--query=select * from seen", "letters", "letters is read by this command"),
+        ("--table=letters", "seen", "seen is no table, and is kept"),
+        ("--table=letters", "upsort_unfinished", "is kept for unfinished tables"),
+        ("--table=letters", "x_unfinished", "is kept for unfinished tables"),
+        ("--query=", "other", "--query has no value"),
+        ("--table=letters", "", "--into has no value"),
+    ],
+)
+def test_what_is_read_or_is_no_table_is_not_written_over(
+    database: str, tmp_path: Path, program: Program, source: str, into: str, message: str
+) -> None:
+    trained(tmp_path, program, database)
+    with_names(database, tmp_path, "CREATE VIEW {} AS SELECT * FROM letters", "seen")
+    try:
+        told = program("score", "a.sorter", database, source, "-o", database, f"--into={into}", "--overwrite", code=None)
+        assert told.code in (1, 2) and message in told.err
+        assert selected(database, tmp_path, "SELECT count(*) FROM letters") == [(241,)]
+    finally:
+        with_names(database, tmp_path, "DROP VIEW {}", "seen")
+
+
+def test_names_that_a_server_would_cut_are_refused_or_shortened(server: str, tmp_path: Path) -> None:
+    place = addresses.without_secrets(server)
+    for name, column in (("t" * 64, "a"), ("short", "c" * 64)):
+        with pytest.raises(DataProblem, match="is too long"):
+            DatabaseTable((place, name), TableLayout([column]), {}, False, False)
+    for letter in "de":
+        longest = letter + "é" * 31
+        with DatabaseTable((place, longest), TableLayout(["a"]), {}, False, False) as table:
+            table.writerow(["x"])
+    assert {"d" + "é" * 31, "e" + "é" * 31} <= set(tables := connected(place).tables()) and "upsort_unfinished" not in tables
+    with_names(server, tmp_path, "DROP TABLE {}", *(letter + "é" * 31 for letter in "de"))
+
+
+def test_a_table_is_the_same_in_capitals_where_the_database_says_so(tmp_path: Path) -> None:
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute("CREATE TABLE Desk (n)")
+    own.execute("CREATE INDEX quick ON Desk (n)")
+    place = f"sqlite:///{tmp_path}/a.db"
+    with pytest.raises(DataProblem, match="has a table 'Desk'"):
+        DatabaseTable((place, "desk"), TableLayout(["a"]), {}, False, False)
+    with pytest.raises(DataProblem, match="QUICK is no table"):
+        DatabaseTable((place, "QUICK"), TableLayout(["a"]), {}, False, True)
+    with DatabaseTable((place, "desk"), TableLayout(["a"]), {}, False, True) as table:
+        table.writerow(["x"])
+    assert own.execute("SELECT * FROM desk").fetchall() == [("x",)]

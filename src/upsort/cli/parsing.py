@@ -139,9 +139,22 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
         _check(rule, given)
     values = vars(request)
     for option in declared(command.options):
+        _check_given(option, values[option.name], given)
         if option.places:
             values[option.name] = _without_secrets(values[option.name])
     return command.options(**values, given=given)
+
+
+def _check_given(option: Option, value: Any, given: frozenset[str]) -> None:
+    """Raise UsageProblem for a name that is empty. A text may be, and a key of the plan that is set to nothing."""
+    written = option.spelling in given or (not option.spellings and value != option.default)
+    if (
+        written
+        and not option.sets
+        and option.metavar != "TEXT"
+        and (value in ("", ()) or (isinstance(value, list) and "" in value))
+    ):
+        raise UsageProblem(f"{option.spelling} has no value.", "Name one, or leave it out.")
 
 
 def _without_secrets(value: Any) -> Any:

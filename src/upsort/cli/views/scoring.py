@@ -25,7 +25,8 @@ from upsort.io.outputs.table_file import ResumableTable, table_file
 from upsort.io.outputs.writers import as_object, delimited, json_lines
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.addresses import is_database
-from upsort.io.sources.database_tables import DatabaseTable
+from upsort.io.sources.database_tables import DatabaseTable, check_not_read
+from upsort.io.sources.databases import Selection
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.formats import writing_endings
 from upsort.io.tables.rows import RejectionReason, RowSink
@@ -195,11 +196,8 @@ def _into_database(
     """Score into a table of a database. by: what scores where it cannot be resumed, and who is reported."""
     into, progress = by
     address = str(options.output)
-    if f"{address}#{options.into}" in {table.name for table in incoming.inputs.tables}:
-        raise DataProblem(
-            f"{options.into} is read by this command, and would be written over.", "Choose another name with --into."
-        )
     place, key = (address, options.into), _run_key(options, incoming)
+    check_not_read(place, options.input, Selection(options.table, options.query))
     with DatabaseTable(place, layout, key, options.resume, options.overwrite) as table:
         if options.per_document:
             return into(table)

@@ -1,9 +1,11 @@
 """Tables and queries of databases as tables to read, and a table to write that can be resumed.
 
-Rows go to `TABLE_unfinished` next to the target; each batch is one transaction, which also notes in `upsort_unfinished` how many
-input rows are done. The target appears, or is replaced, in one transaction at the end."""
+Rows go to `TABLE_unfinished` next to the target (a digest for TABLE where that is too long); each batch is one transaction,
+which also notes in `upsort_unfinished` how many input rows are done. The target appears, or is replaced, in one transaction at
+the end."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from hashlib import sha256
 from itertools import count
 from types import TracebackType
 from typing import Any, Self
@@ -12,7 +14,8 @@ from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem, counted
 from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import RunNote, check_same_run
 from upsort.io.outputs.writers import value_of
-from upsort.io.sources.databases import Connection, Rows, Selection, Values, check_table, connected
+from upsort.io.sources.addresses import is_database
+from upsort.io.sources.databases import Connection, Rows, Selection, Values, check_table, connected, same_database
 from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceTable, TableLayout, cell_of
 
 
@@ -83,6 +86,24 @@ def _only_table(connection: Connection, address: str) -> str:
     raise UsageProblem(f"{address} has {counted(len(there), 'table')}{named}.", "Name one with --table, or use --query.")
 
 
+def check_not_read(place: tuple[str, str], sources: Sequence[str], what: Selection) -> None:
+    """Raise DataProblem where a table, at an address, is among those that are read. sources: names of files, and addresses."""
+    address, target = place
+    for source in sources:
+        if not is_database(source) or not same_database(source, address):
+            continue
+        connection = connected(source)
+        try:
+            named = what if what.query or what.table else Selection(_only_table(connection, source))
+            read = connection.tables_read(named)
+            if any(connection.same(table, target) for table in (named.table, *read)):
+                raise DataProblem(
+                    f"{target} is read by this command, and would be written over.", "Choose another name with --into."
+                )
+        finally:
+            connection.close()
+
+
 def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], RejectionReason | None]:
     """The text of each value, and what is wrong with them."""
     wrong = None
@@ -102,6 +123,7 @@ def _cells(values: Sequence[Any], columns: Sequence[str]) -> tuple[list[str], Re
 
 _SUFFIX = "_unfinished"
 _NOTES = "upsort_unfinished"
+_DIGEST = 16  # hexadecimal digits that represent a name too long for the suffix
 _ROWS_AT_ONCE = 5000  # that a driver is given
 
 
@@ -130,6 +152,7 @@ class DatabaseTable:
 
     def _begin(self, resume: bool, overwrite: bool) -> None:
         there = self.connection.tables()
+        self._check_names(there)
         if self.table in there and not overwrite:
             raise DataProblem(
                 f"{self.address} has a table {self.table!r}, which is kept.",
@@ -137,8 +160,8 @@ class DatabaseTable:
             )
         self.again = "--resume --overwrite" if self.table in there else "--resume"
         self.target = self.connection.quoted(self.table)
-        self.part, self.notes = self.connection.quoted(self.table, _SUFFIX), self.connection.quoted(_NOTES)
-        earlier = self._noted() if _NOTES in there and f"{self.table}{_SUFFIX}" in there else None
+        self.part, self.notes = self.connection.quoted(self.unfinished), self.connection.quoted(_NOTES)
+        earlier = self._noted() if _NOTES in there and self.unfinished in there else None
         if earlier is not None and resume:
             note = RunNote.read(earlier, self.notes)
             check_same_run(note.key, self.key)
@@ -146,20 +169,40 @@ class DatabaseTable:
             return
         if earlier is not None and not overwrite and RunNote.read(earlier, self.notes).rows:
             raise DataProblem(
-                f"{self.address} has what an interrupted run left, {self.table}{_SUFFIX}.",
+                f"{self.address} has what an interrupted run left, {self.unfinished}.",
                 f"Resume it: {self.again}. Or start over: --overwrite.",
             )
-        if earlier is None and f"{self.table}{_SUFFIX}" in there:
+        if earlier is None and self.unfinished in there:
             raise DataProblem(
-                f"{self.address} has a table {self.table}{_SUFFIX} that is no unfinished run's, and is kept.",
+                f"{self.address} has a table {self.unfinished} that is no unfinished run's, and is kept.",
                 "Choose another name with --into.",
             )
         self._create(_NOTES in there, earlier is not None)
 
+    def _check_names(self, there: Sequence[str]) -> None:
+        """Settle the names of the target and of the table of unfinished rows. Raises DataProblem or UsageProblem for names that
+        the database cannot give, or gives to something else."""
+        name, same, most = self.table, self.connection.same, self.connection.longest_name
+        if same(name[-len(_SUFFIX) :], _SUFFIX):
+            raise UsageProblem(f"The name {name} is kept for unfinished tables.", "Choose another name with --into.")
+        if any(same(name, view) for view in self.connection.views()):
+            raise DataProblem(f"{name} is no table, and is kept.", "Choose another name with --into.")
+        for each in (name, *self.layout.columns):
+            if most and len(each.encode()) > most:
+                raise DataProblem(
+                    f"The name {each!r} is too long: {self.address} takes {most} bytes.",
+                    "Choose another name with --into." if each is name else "Give the column a shorter name.",
+                )
+        self.table = next((table for table in there if same(table, name)), name)
+        self.unfinished = f"{self.table}{_SUFFIX}"
+        if most and len(self.unfinished.encode()) > most:
+            digest = sha256(self.table.encode()).hexdigest()[:_DIGEST]
+            self.unfinished = f"upsort_{digest}{_SUFFIX}"
+
     def _create(self, with_notes: bool, again: bool) -> None:
         """An empty table next to the target, and the note of it."""
         columns = ", ".join(
-            f"{self.connection.column(name)} {self.connection.numbers_are if name in self.layout.numbers else 'TEXT'}"
+            f"{self.connection.quoted(name)} {self.connection.numbers_are if name in self.layout.numbers else 'TEXT'}"
             for name in self.layout.columns
         )
         self.noted = self._note(0, {})
@@ -197,7 +240,7 @@ class DatabaseTable:
             self.connection.close()
 
     def _resume_note(self) -> str:
-        return f"{self.rows:,} rows are done and kept in {self.table}{_SUFFIX}; resume with {self.again}."
+        return f"{self.rows:,} rows are done and kept in {self.unfinished}; resume with {self.again}."
 
     def writerow(self, row: Sequence[Any], /) -> None:
         """Write one row."""
@@ -213,9 +256,7 @@ class DatabaseTable:
         with self.connection.transaction():
             now = self._noted()
             if now != before:
-                raise DataProblem(
-                    f"{self.table}{_SUFFIX} is being written by another run.", "Wait for it, or choose another --into."
-                )
+                raise DataProblem(f"{self.unfinished} is being written by another run.", "Wait for it, or choose another --into.")
             self._insert(self.buffered)
             self.connection.execute(
                 f"UPDATE {self.notes} SET held = :held WHERE name = :name", {"name": self.table, "held": noted}
@@ -224,7 +265,7 @@ class DatabaseTable:
 
     def _insert(self, rows: Sequence[Sequence[Any]]) -> None:
         names = [f"c{number}" for number in range(len(self.layout.columns))]
-        columns = ", ".join(map(self.connection.column, self.layout.columns))
+        columns = ", ".join(map(self.connection.quoted, self.layout.columns))
         statement = f"INSERT INTO {self.part} ({columns}) VALUES ({', '.join(f':{name}' for name in names)})"
         numbers = [column in self.layout.numbers for column in self.layout.columns]
         for begin in range(0, len(rows), _ROWS_AT_ONCE):

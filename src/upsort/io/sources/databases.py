@@ -36,18 +36,27 @@ class Connection(Protocol):
 
     numbers_are: str
     """The type of columns of numbers."""
+    longest_name: int
+    """Bytes of the name of a table or a column, UTF-8; 0 for no limit."""
 
     def tables(self) -> list[str]:
         """The tables and views, by name."""
 
+    def views(self) -> list[str]:
+        """Those that are no tables: nothing can be put in their place."""
+
+    def tables_read(self, what: Selection) -> set[str]:
+        """The tables and views that a selection reads, those behind views included; where the database does not say which, those
+        that the query names."""
+
+    def same(self, one: str, other: str) -> bool:
+        """Whether two names are those of one table."""
+
     def select(self, what: Selection) -> tuple[list[str], Callable[[], Rows]]:
         """The columns, and what gives the rows, some at a time, as often as it is asked."""
 
-    def quoted(self, table: str, suffix: str = "") -> str:
-        """A table as it is in a statement. suffix: a part of its name that is added."""
-
-    def column(self, name: str) -> str:
-        """A column as it is in a statement."""
+    def quoted(self, name: str) -> str:
+        """A table or a column as it is in a statement."""
 
     def transaction(self) -> AbstractContextManager[None]:
         """A block that is done as a whole, or not at all."""
@@ -83,9 +92,11 @@ def refusals(address: str, kinds: tuple[type[Exception], ...]) -> Iterator[None]
 
 
 class SQLiteConnection:
-    """A file, see `Connection`. While it is read it is not held: rows come page by page, so that others may write to it."""
+    """A file, see `Connection`. While it is read it is not held, so that others may write to it: a table comes page by page, what
+    has no row numbers (views, queries) from a copy."""
 
     numbers_are = "REAL"
+    longest_name = 0
 
     def __init__(self, address: str, writing: bool) -> None:
         self.address = address
@@ -107,47 +118,95 @@ class SQLiteConnection:
         self.selected = 0
 
     def tables(self) -> list[str]:
-        rows = self.execute("SELECT name FROM sqlite_master WHERE type IN ('table', 'view') ORDER BY name")
+        return self._named("'table', 'view'")
+
+    def views(self) -> list[str]:
+        return self._named("'view', 'index'")  # an index is in the way of a table as well
+
+    def _named(self, kinds: str) -> list[str]:
+        rows = self.execute(f"SELECT name FROM sqlite_master WHERE type IN ({kinds}) ORDER BY name")
         return [str(name) for (name,) in rows if not str(name).startswith("sqlite_")]
 
+    def same(self, one: str, other: str) -> bool:
+        return one.encode().lower() == other.encode().lower()  # of ASCII alone, as SQLite compares names
+
+    def tables_read(self, what: Selection) -> set[str]:
+        found: set[str] = set()
+
+        def note(action: int, table: str | None, *_: object) -> int:
+            if action == sqlite3.SQLITE_READ and table:
+                found.add(table)
+            return sqlite3.SQLITE_OK
+
+        self.connection.set_authorizer(note)
+        try:
+            self.execute(f"SELECT * FROM (\n{self._query(what)}\n) LIMIT 0")
+        finally:
+            self.connection.set_authorizer(None)
+        return found
+
+    def _query(self, what: Selection) -> str:
+        return what.query.strip().rstrip(";") if what.query else f"SELECT * FROM {self.quoted(what.table)}"
+
     def select(self, what: Selection) -> tuple[list[str], Callable[[], Rows]]:
-        name = self.quoted(what.table) if what.table else ""
-        columns_of = f"SELECT * FROM {name} LIMIT 0"
-        if not name or not self._has_row_numbers(what.table):
+        row_number = self._row_number(what.table) if what.table else ""
+        name, columns_of = self.quoted(what.table), self._query(what)
+        if not row_number:
             self.selected += 1
-            view = f"temp.upsort_selected_{self.selected}"
-            query = what.query.strip().rstrip(";") if what.query else f"SELECT * FROM {name}"
-            self.execute(f"CREATE TEMP TABLE upsort_selected_{self.selected} AS SELECT * FROM (\n{query}\n)")
-            name, columns_of = view, query
+            name = f"temp.upsort_selected_{self.selected}"
+            self.execute(f"CREATE TEMP TABLE upsort_selected_{self.selected} AS SELECT * FROM (\n{columns_of}\n)")
         with refusals(self.address, (sqlite3.Error,)):
             columns = [column[0] for column in self.connection.execute(columns_of).description]
+        if row_number:
+            return columns, lambda: self._pages(name, row_number)
+        return columns, lambda: self._copied(name)
 
-        def rows() -> Rows:
-            after: Any = None
-            while True:
-                beyond = "" if after is None else " WHERE _rowid_ > :after"
-                page = self.execute(
-                    f"SELECT _rowid_, * FROM {name}{beyond} ORDER BY _rowid_ LIMIT {ROWS_A_BLOCK}", {"after": after}
-                )
-                if not page:
-                    return
-                yield [row[1:] for row in page]
-                after = page[-1][0]
+    def _copied(self, name: str) -> Rows:
+        """The rows of a copy, which nobody else sees."""
+        with refusals(self.address, (sqlite3.Error,)):
+            cursor = self.connection.execute(f"SELECT * FROM {name}")
+        while True:
+            with refusals(self.address, (sqlite3.Error,)):
+                page = cursor.fetchmany(ROWS_A_BLOCK)
+            if not page:
+                return
+            yield page
 
-        return columns, rows
+    def _pages(self, name: str, row_number: str) -> Rows:
+        """The rows of a table. Raises DataProblem where they are not as many as it counts, though nobody changed it."""
+        after: Any = None
+        read, before = 0, self._state(name)
+        while True:
+            beyond = "" if after is None else f" WHERE {row_number} > :after"
+            page = self.execute(
+                f"SELECT {row_number}, * FROM {name}{beyond} ORDER BY {row_number} LIMIT {ROWS_A_BLOCK}", {"after": after}
+            )
+            if not page:
+                break
+            read += len(page)
+            yield [row[1:] for row in page]
+            after = page[-1][0]
+        if before != (read, before[1]) and self._state(name) == before:
+            raise DataProblem(f"{self.address} counts {before[0]:,} rows in {name}, but gave {read:,}.", "Check the database.")
 
-    def _has_row_numbers(self, table: str) -> bool:
+    def _state(self, name: str) -> tuple[int, int]:
+        """How many rows a table has, and a number that changes when others write to the database."""
+        return int(self.execute(f"SELECT count(*) FROM {name}")[0][0]), int(self.execute("PRAGMA data_version")[0][0])
+
+    def _row_number(self, table: str) -> str:
+        """The name of the row number of a table, one that no column has; empty where it has none."""
         kind = self.execute("SELECT type FROM sqlite_master WHERE name = :name", {"name": table})
+        if [tuple(row) for row in kind] != [("table",)]:
+            return ""
+        columns = {str(row[1]).lower() for row in self.execute(f"PRAGMA table_xinfo({self.quoted(table)})")}
+        name = next((name for name in ("_rowid_", "rowid", "oid") if name not in columns), "")
         try:
-            self.connection.execute(f"SELECT _rowid_ FROM {self.quoted(table)} LIMIT 0")
-        except sqlite3.Error:
-            return False
-        return [tuple(row) for row in kind] == [("table",)]
+            self.connection.execute(f"SELECT {name} FROM {self.quoted(table)} LIMIT 0")
+        except sqlite3.Error:  # a table without row numbers
+            return ""
+        return name
 
-    def quoted(self, table: str, suffix: str = "") -> str:
-        return self.column(table + suffix)
-
-    def column(self, name: str) -> str:
+    def quoted(self, name: str) -> str:
         return '"' + name.replace('"', '""') + '"'
 
     @contextmanager
@@ -218,12 +277,31 @@ class ServerConnection:
         self.kinds = (sqlalchemy.exc.SQLAlchemyError, OSError)
         with refusals(address, self.kinds):
             self.connection = self.engine.connect()
+        self.longest_name = int(self.engine.dialect.max_identifier_length)
 
     def tables(self) -> list[str]:
         """All that are visible without naming a schema."""
         with refusals(self.address, self.kinds):
-            seen = sqlalchemy.inspect(self.engine)
-            return sorted([*seen.get_table_names(), *seen.get_view_names()])
+            return sorted([*sqlalchemy.inspect(self.engine).get_table_names(), *self.views()])
+
+    def views(self) -> list[str]:
+        """As `databases.Connection`."""
+        with refusals(self.address, self.kinds):
+            return list(sqlalchemy.inspect(self.engine).get_view_names())
+
+    def same(self, one: str, other: str) -> bool:
+        """As `databases.Connection`."""
+        return one == other if self.engine.dialect.name == "postgresql" else one.casefold() == other.casefold()
+
+    def tables_read(self, what: Selection) -> set[str]:
+        """As `databases.Connection`."""
+        query = what.query or f"SELECT * FROM {self._quoted(what.table)}"
+        named = {table for table in self.tables() if table in query}
+        if self.engine.dialect.name == "postgresql":
+            with refusals(self.address, self.kinds), self.engine.connect() as connection:
+                plan = connection.exec_driver_sql(f"EXPLAIN (FORMAT JSON) {query}", execution_options=_AS_WRITTEN).scalar()
+            return named | set(_relations(plan))
+        return named
 
     def select(self, what: Selection) -> tuple[list[str], Callable[[], Rows]]:
         query = what.query or f"SELECT * FROM {self._quoted(what.table)}{self._in_order(what.table)}"
@@ -231,7 +309,7 @@ class ServerConnection:
         @contextmanager
         def running() -> Iterator[Any]:
             with refusals(self.address, self.kinds), self.engine.connect() as connection:
-                choices: dict[str, Any] = {"stream_results": True, "max_row_buffer": ROWS_A_BLOCK}
+                choices: dict[str, Any] = {"stream_results": True, "max_row_buffer": ROWS_A_BLOCK, **_AS_WRITTEN}
                 if self.engine.dialect.name == "postgresql":
                     choices["postgresql_readonly"] = True
                 with connection.execution_options(**choices).exec_driver_sql(query) as result:
@@ -254,16 +332,14 @@ class ServerConnection:
             keys = sqlalchemy.inspect(self.engine).get_pk_constraint(table)["constrained_columns"]
         return f" ORDER BY {', '.join(map(self._quoted, keys))}" if keys else ""
 
-    def quoted(self, table: str, suffix: str = "") -> str:
-        """As `databases.Connection`."""
-        return self.column(table + suffix)
-
-    def column(self, name: str) -> str:
+    def quoted(self, name: str) -> str:
         """As `databases.Connection`."""
         return self._quoted(name).replace(":", "\\:")  # no value begins there
 
     def _quoted(self, name: str) -> str:
-        return str(self.engine.dialect.identifier_preparer.quote_identifier(name))
+        quote = self.engine.dialect.identifier_preparer.quote_identifier
+        written = str(quote(name))
+        return written.replace("%%", "%") if "%%" in str(quote("%")) else written  # doubled for a driver that looks for values
 
     @contextmanager
     def transaction(self) -> Iterator[None]:
@@ -299,6 +375,36 @@ class ServerConnection:
         with suppress(*self.kinds):
             self.connection.close()
             self.engine.dispose()
+
+
+_AS_WRITTEN = {"no_parameters": True}
+"""Of a statement whose % the driver takes for no place of a value."""
+
+
+def _relations(plan: Any) -> Iterator[str]:
+    """The tables in a query plan of PostgreSQL."""
+    if isinstance(plan, dict):
+        yield from (str(name) for key, name in plan.items() if key == "Relation Name")
+        plan = list(plan.values())
+    if isinstance(plan, list):
+        for part in plan:
+            yield from _relations(part)
+
+
+def same_database(one: str, other: str) -> bool:
+    """Whether two addresses are of one database, by file, or by host and name."""
+    if {scheme_of(one), scheme_of(other)} & {SQLITE}:
+        paths = [Path(address.partition(":///")[2]) for address in (one, other)]
+        return scheme_of(one) == scheme_of(other) and all(path.exists() for path in paths) and paths[0].samefile(paths[1])
+    places = []
+    for address in (one, other):
+        url = sqlalchemy.make_url(full_address(address))
+        places.append((scheme_of(address), _HERE.get(url.host or "", url.host), url.database or url.username))
+    return places[0] == places[1]
+
+
+_HERE = dict.fromkeys(("", "localhost", "127.0.0.1", "::1"))
+"""Names of this machine."""
 
 
 def connected(address: str, writing: bool = False) -> Connection:
