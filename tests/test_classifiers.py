@@ -71,7 +71,7 @@ def test_complement_by_hand(program: Program, wet_and_dry: Path, tmp_path: Path)
 
 def test_priors_can_be_uniform_or_given(program: Program, wet_and_dry: Path, tmp_path: Path) -> None:
     for setting, expected in (("prior=uniform", [0.5, 0.5]), ("prior={ dry = 3, wet = 1 }", [0.75, 0.25])):
-        program("train", wet_and_dry, *TEXTBOOK, f"--set=classifier.{setting}", "-o", "plants.sorter")
+        program("train", wet_and_dry, *TEXTBOOK, f"--set=classifier.{setting}", "--overwrite", "-o", "plants.sorter")
         rule = load_sorter(tmp_path / "plants.sorter").classifier.rule
         assert rule is not None
         assert np.exp(rule.intercept) == pytest.approx(expected)

@@ -209,7 +209,7 @@ def test_wrong_numbers_are_set_aside_or_filled(program: Program, tmp_path: Path)
     assert "no number in column n: 1" in program(*shared).err
     aside = (tmp_path / "t.set-aside.csv").read_text()
     assert "t.csv,14,no number in column n" in aside
-    filled = program(*shared, "--set=columns.wrong_numbers=fill")
+    filled = program(*shared, "--overwrite", "--set=columns.wrong_numbers=fill")
     assert "14 documents" in filled.out
 
 

@@ -132,7 +132,7 @@ def test_there_and_back(database: str, tmp_path: Path, program: Program) -> None
     program("train", "corpus.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "desk.sorter")
     told = program("score", "desk.sorter", database, "--table=letters", "-o", database, "--into=scored")
     assert "240 documents" in told.err and "#scored" in told.err
-    program("score", "desk.sorter", database, "--table=letters", "-o", "scored.csv")
+    program("score", "desk.sorter", database, "--table=letters", "-o", "scored.csv", "--set-aside=a.csv")
     with (tmp_path / "scored.csv").open(encoding="utf-8", newline="") as stream:
         of_file = sorted(list(csv.reader(stream))[1:])
     found = selected(database, tmp_path, "SELECT * FROM scored ORDER BY ref")

@@ -160,7 +160,7 @@ def test_columns_are_shown_with_their_value(program: Program, table: Path, tmp_p
     program("train", "t.csv", *options("columns"), "-o", sorter, folder=table)
     out = program("explain", sorter, "new.csv", "--document=z2", "--top=50", folder=table).out
     assert "column:leaves = 3\t" in out and "text:capitals = 0\t" in out
-    program("train", "t.csv", *options("columns"), *of_kind("tree"), "-o", sorter, folder=table)
+    program("train", "t.csv", *options("columns"), *of_kind("tree"), "--overwrite", "-o", sorter, folder=table)
     path = program("explain", sorter, "new.csv", "--document=z2", "--json", folder=table).json["path"]
     assert path["questions"]
 
@@ -214,7 +214,7 @@ def test_equal_scores_give_the_commonest_label(program: Program, tmp_path: Path)
     rows = "moss,b\nmoss,a\nfern,b\nfern,a\nsand,b\n" * 4
     (tmp_path / "t.csv").write_text(f"text,label\n{rows}")
     for kind in ("centroid", "tree", "majority"):
-        program("train", "t.csv", "--text=text", "--label=label", *of_kind(kind), "--no-check", "-o", "s.sorter")
+        program("train", "t.csv", "--text=text", "--label=label", *of_kind(kind), "--no-check", "--overwrite", "-o", "s.sorter")
         assert json.loads(program("ask", "s.sorter", "--json", given=b"zorp\n").out)["label"] == "b", kind
 
 
@@ -233,15 +233,15 @@ def test_what_a_kind_does_not_have_is_refused_with_the_reason(program: Program, 
     refused = program("explain", sorter, "moss", "--arithmetic", code=1, folder=table).err
     assert "this sorter is of kind tree" in refused
     assert "adds up no pulls" in program("explain", sorter, "moss", "--top=3", code=2, folder=table).err
-    program("train", "t.csv", *options("tf-idf"), *of_kind("naive-bayes counts"), "-o", sorter, folder=table)
+    program("train", "t.csv", *options("tf-idf"), *of_kind("naive-bayes counts"), "--overwrite", "-o", sorter, folder=table)
     refused = program("explain", sorter, "moss", "--arithmetic", code=1, folder=table).err
     assert "this sorter weighs its terms by tfidf" in refused and "features.weighting=count" in refused
 
 
 def test_the_page_names_what_it_is_about(program: Program, table: Path, tmp_path: Path) -> None:
     for kind in ("logistic", "tree", "neighbours", "majority"):
-        program("train", "t.csv", *options("presence"), *of_kind(kind), "-o", tmp_path / "p.sorter", folder=table)
-        asked = ("explain", tmp_path / "p.sorter", "new.csv", "--document=r04", "-o", tmp_path / "p.html")
+        program("train", "t.csv", *options("presence"), *of_kind(kind), "--overwrite", "-o", tmp_path / "p.sorter", folder=table)
+        asked = ("explain", tmp_path / "p.sorter", "new.csv", "--document=r04", "--overwrite", "-o", tmp_path / "p.html")
         found = program(*asked, "--json", folder=table).json
         page = (tmp_path / "p.html").read_text(encoding="utf-8")
         assert "p.sorter, document r04; 20" in page, "sorter, document and day"
@@ -258,7 +258,7 @@ def test_what_training_taught_of_documents_without_a_term_goes_before_shares(pro
     program("train", "t.csv", *shared, "--set=features.vocabulary_file=terms.txt", "-o", "s.sorter")
     found = json.loads(program("ask", "s.sorter", "--json", given=b"zorp\n").out)
     assert found["label"] == "dry" and found["remark"] == "nothing known: the answer rests on no word"
-    program("train", "t.csv", *shared, "-o", "s.sorter")
+    program("train", "t.csv", *shared, "--overwrite", "-o", "s.sorter")
     found = json.loads(program("ask", "s.sorter", "--json", given=b"zorp\n").out)
     assert found["label"] == "wet" and found["remark"] == "nothing known: the answer is the most common label"
     assert found["probability"] == pytest.approx(20 / 35, abs=1e-6)

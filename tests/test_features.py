@@ -174,8 +174,8 @@ def test_a_vocabulary_of_ones_own(program: Program, few: Path, tmp_path: Path) -
     choices = ("--text=message", "--label=topic", "--set=features.vocabulary_file=terms.txt", "-o", "a.sorter")
     assert program("train", few / "letters-2024.csv", *choices, "--json").json["terms"] == 3
     (tmp_path / "terms.txt").write_text("unheard-of\n")
-    assert "has 1 term, none of which is" in program("train", few / "letters-2024.csv", *choices, code=1).err
+    assert "has 1 term, none of which is" in program("train", few / "letters-2024.csv", *choices, "--overwrite", code=1).err
     assert (
         "Or three letters such as ltc"
-        in program("train", few / "letters-2024.csv", *choices, "--set=features.weighting=tfid", code=2).err
+        in program("train", few / "letters-2024.csv", *choices, "--overwrite", "--set=features.weighting=tfid", code=2).err
     )

@@ -88,7 +88,7 @@ def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) 
     assert "in another language, French (line 1" in run.out
     assert "the texts are German;" in program("train", "t.csv", "--label=bench", "-o", "t.sorter").err
     assert "clean.language=de" in program("plan", "t.csv", "--label=bench").out
-    run = program("train", "t.csv", "--label=bench", "-o", "t.sorter")
+    run = program("train", "t.csv", "--label=bench", "--overwrite", "-o", "t.sorter")
     assert "the texts are" not in run.err
 
 

@@ -46,7 +46,7 @@ def test_everywhere(table: Path, program: Program) -> None:
     program("train", table, *columns, "-o", "t.sorter")
     assert program("terms", "t.sorter", f'--pair="{WET}","{DRY}"', "--json").json
     program("evaluate", "t.sorter", table)
-    run = program("train", table, "--text=words, all", "--label=x", "-o", "t.sorter", code=2)
+    run = program("train", table, "--text=words, all", "--label=x", "--overwrite", "-o", "t.sorter", code=2)
     assert "is put in double quotes" in run.err
     run = program("gather", table, *columns, "--relabel", f"{WET}=wet", "-o", "c.csv", "--overwrite", code=2)
     assert "[gather] relabel" in run.err

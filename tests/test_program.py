@@ -110,6 +110,7 @@ def test_training_twice_gives_the_same_bytes(program: Program, few: Path, tmp_pa
         for name in ("one", "two"):
             program(
                 "train",
+                "--overwrite",
                 few / "letters-2025.csv",
                 "--text=Text",
                 "--label=Bench",

@@ -105,7 +105,7 @@ def test_how_often_a_term_stands_by_hand() -> None:
 def test_a_table_of_pulls_adds_up_to_the_last_digit(program: Program, few: Path) -> None:
     for kind in ("logistic", "naive-bayes", "svm"):
         setting = f"--set=classifier.kind={kind}"
-        program("train", few / "letters-2024.csv", "--text=message", "--label=topic", setting, "-o", "s.sorter")
+        program("train", few / "letters-2024.csv", "--text=message", "--label=topic", setting, "--overwrite", "-o", "s.sorter")
         out = program("explain", "s.sorter", "the leaves of my quince are curling, with ants on them", "--top=5").out
         lines = [line.split("\t") for line in out.splitlines()]
         begin = next(place for place, line in enumerate(lines) if line[0] == "term")

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import os
+import sqlite3
 import zipfile
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from upsort.cli.declaring import declared
 from upsort.cli.views.scoring import _FREE
 from upsort.core.plan import Columns
 from upsort.core.training.sorter import IN_SORTER
+from upsort.io.outputs import atomic
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.score import run_key
 
@@ -103,8 +105,8 @@ def test_a_file_of_another_kind_is_kept_unless_asked(program: Program, table: Pa
         assert (table / "notes.csv").read_text() == "mine\n"
     program("gather", "t.csv", *COLUMNS, "-o", "notes.csv", "--overwrite")
     assert "mine" not in (table / "notes.csv").read_text()
-    for _ in range(2):  # a sorter takes the place of a sorter, parts only of what may go
-        program("train", "t.csv", *COLUMNS, "-o", "a.sorter")
+    program("train", "t.csv", *COLUMNS, "-o", "a.sorter")
+    assert "a.sorter exists and is kept" in program("train", "t.csv", *COLUMNS, "-o", "a.sorter", code=1).err
     program("split", "t.csv", "--label=label", "-o", "parts")
     assert "exists and is kept" in program("split", "t.csv", "--label=label", "-o", "parts", code=1).err
     program("split", "t.csv", "--label=label", "-o", "parts", "--overwrite")
@@ -258,3 +260,124 @@ def test_the_files_beside_a_matrix_are_kept_too(program: Program, table: Path, n
     assert f"{file} exists and is kept" in program(*line, code=1).err
     assert (table / file).read_text() == "mine"
     program(*line, "--overwrite")
+
+
+@pytest.fixture
+def scored(program: Program, table: Path) -> Path:
+    """A folder with a table, a sorter and its scored table in t2.csv."""
+    program("train", "t.csv", *COLUMNS, "-o", "a.sorter")
+    (table / "t2.csv").write_text(TABLE)
+    return table
+
+
+LINES = [
+    ("survey", "t.csv", *COLUMNS, "--figures=out"),
+    ("clean", "t.csv", "--text=text", "-o", "out.csv"),
+    ("features", "t.csv", "--text=text", "-o", "out.csv"),
+    ("features", "t.csv", "--text=text", "--matrix=out.mtx"),
+    ("features", "t.csv", "--text=text", "--figures=out"),
+    ("terms", "a.sorter", "--figures=out"),
+    ("evaluate", "a.sorter", "t.csv", "-o", "out.csv"),
+    ("evaluate", "a.sorter", "t.csv", "--figures=out"),
+    ("explain", "a.sorter", "fern", "-o", "out.html"),
+    ("score", "a.sorter", "t.csv", "-o", "out.csv"),
+    ("score", "a.sorter", "t.csv", "-o", "out.parquet"),
+    ("export", "a.sorter", "-o", "out.json"),
+    ("trend", "t.csv", "--label=label", "--by=ref", "-o", "out.csv"),
+    ("train", "t.csv", *COLUMNS, "-o", "out.sorter"),
+    ("run", "t.csv", *COLUMNS, "-o", "out"),
+]
+
+
+@pytest.mark.usefixtures("undrawn")
+@pytest.mark.parametrize("line", LINES, ids=lambda line: f"{line[0]} {line[-1]}")
+def test_nothing_that_exists_is_replaced_unasked(program: Program, scored: Path, line: tuple[str, ...]) -> None:
+    """Each file that a command writes, one after the other, is somebody's: none is changed without --overwrite."""
+    before = set(scored.rglob("*"))
+    program(*line)
+    written = [path for path in scored.rglob("*") if path not in before and path.is_file() and "ledger" not in path.name]
+    assert written
+    for path in written:
+        for other in written:
+            other.unlink(missing_ok=True)
+        path.write_bytes(b"mine")
+        told = program(*line, code=1).err
+        assert f"{path.name} exists and is kept" in told and path.read_bytes() == b"mine"
+        assert [other for other in written if other.exists()] == [path], "seen before any work"
+    program(*line, "--overwrite")
+    assert all(path.exists() and path.read_bytes() != b"mine" for path in written)
+
+
+@pytest.mark.parametrize("more", [("--resume",), ("--overwrite",), ("--resume", "--overwrite"), ()])
+@pytest.mark.parametrize("name", ["out.csv.part", "out.csv.part.json", "out.set-aside.csv"])
+def test_what_lies_next_to_an_output_may_be_an_input(program: Program, scored: Path, name: str, more: tuple[str, ...]) -> None:
+    (scored / name).write_text(TABLE)
+    told = program("score", "a.sorter", name, "--as=csv", "-o", "out.csv", *more, code=1).err
+    assert (f"{name} is read by this command" in told) or ("is kept" in told and "--overwrite" not in more)
+    assert (scored / name).read_text() == TABLE
+
+
+@pytest.mark.parametrize("name", ["out.csv.part", "out.csv.part.json", "out.set-aside.csv"])
+def test_what_lies_next_to_an_output_is_kept_where_no_run_left_it(program: Program, scored: Path, name: str) -> None:
+    (scored / name).write_text("mine\n")
+    for more in ((), ("--resume",)):
+        told = program("score", "a.sorter", "t.csv", "-o", "out.csv", *more, code=1).err
+        assert f"{name} " in told and "kept" in told and (scored / name).read_text() == "mine\n"
+    program("score", "a.sorter", "t.csv", "-o", "out.csv", "--overwrite")
+    assert (scored / "out.csv").read_text().count("\n") == 41
+
+
+def test_parts_of_others_are_kept(program: Program, scored: Path) -> None:
+    (scored / "out").mkdir()
+    line = ("score", "a.sorter", "t.csv", "-o", "out/part-*.csv")
+    for name in ("part-0007.csv", ".part-0001.csv.done"):
+        (scored / "out" / name).write_text("mine\n")
+        for more in ((), ("--resume",)):
+            assert "no interrupted run left" in program(*line, *more, code=1).err
+            assert (scored / "out" / name).read_text() == "mine\n"
+        (scored / "out" / name).unlink()
+
+
+def test_what_a_plan_names_or_stands_on_standard_input_is_read(
+    program: Program, scored: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    (scored / "stops.txt").write_text("word1\n")
+    (scored / "upsort.toml").write_text('[clean]\nstop_words_file = "stops.txt"\n')
+    for name in ("stops.txt", "upsort.toml"):
+        told = program("train", "t.csv", *COLUMNS, "-o", name, "--overwrite", code=1).err
+        assert f"{name} is read by this command" in told
+    with (scored / "t2.csv").open() as stream:
+        monkeypatch.setattr("sys.stdin", stream)
+        told = program("gather", "-", "-o", "t2.csv", "--overwrite", code=1, given=TABLE.encode()).err
+    assert "t2.csv is read by this command" in told and (scored / "t2.csv").read_text() == TABLE
+
+
+def test_only_folders_of_our_own_copies_are_removed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
+    monkeypatch.setattr(atomic, "_cleared", set())
+    ours, mark = "upsort-abcd_123", atomic._MARK
+    made = {
+        "upsort-results": (mark, 0o700),
+        "upsort-abcdefgh-mine": (mark, 0o700),
+        "upsort-abcd0001": (b"mine", 0o700),
+        "upsort-abcd0002": (mark, 0o755),
+        ours: (mark, 0o700),
+    }
+    for name, (content, mode) in made.items():
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "in-use").write_bytes(content)
+        (tmp_path / name / "thesis.csv").write_text("mine")
+        (tmp_path / name).chmod(mode)
+    (tmp_path / "elsewhere").mkdir(mode=0o700)
+    (tmp_path / "elsewhere" / "in-use").write_bytes(mark)
+    (tmp_path / "upsort-abcd0003").symlink_to(tmp_path / "elsewhere")
+    copies = atomic.LocalCopies()
+    assert {path.name for path in tmp_path.iterdir()} == {*made, "elsewhere", "upsort-abcd0003", copies.folder.name} - {ours}
+    assert atomic._made_here(copies.folder, copies.folder / "in-use")
+
+
+def test_another_database_becomes_no_ledger(program: Program, scored: Path) -> None:
+    with sqlite3.connect(scored / "upsort-ledger.sqlite") as other:
+        other.execute("CREATE TABLE mine (a)")
+    assert "cannot be written: it is no ledger" in program("evaluate", "a.sorter", "t.csv").err
+    assert [name for (name,) in other.execute("SELECT name FROM sqlite_master")] == ["mine"]

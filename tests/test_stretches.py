@@ -286,12 +286,13 @@ class TestParts:
 
         monkeypatch.setattr(score_parts, "table_file", counted)
         assert "2 parts are done and kept in out; resume with --resume" in program(*line, code=130).err
-        assert "are kept" in program(*line, code=1).err
+        assert "2 parts of an interrupted run" in program(*line, code=1).err
         assert "was another one: thin differ" in program(*line, "--resume", "--thin", code=1).err
         before = {path.name: path.stat().st_mtime_ns for path in (tmp_path / "out").glob("part-*")}
         program(*line, "--resume")
         after = {path.name: path.stat().st_mtime_ns for path in (tmp_path / "out").iterdir()}
         assert before.items() < after.items() and len(after) > 3
+        (tmp_path / "out.set-aside.csv").unlink()
         assert "are kept" in program(*line, "--resume", code=1).err  # nothing was interrupted
         (tmp_path / "few.csv").write_text("text\nmoss\n")
         program("score", sorter, "few.csv", "-o", "out/part-*.parquet", "--overwrite")

@@ -52,7 +52,7 @@ def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None
 def test_figures_are_written_at_their_size(program: Program, few: Path, tmp_path: Path) -> None:
     program("survey", few / "letters-2024.csv", "--figures", "figures")
     names = {path.name for path in (tmp_path / "figures").iterdir()}
-    assert names == {f"{name}.png" for name in ("labels", "lengths", "terms", "terms-with-stop-words", "words", "months")}
+    assert names == {f"{name}.png" for name in ("labels", "lengths", "terms", "all-terms", "words", "months")}
     for path in (tmp_path / "figures").iterdir():
         assert struct.unpack(">II", path.read_bytes()[16:24]) == (1280, 800)
 

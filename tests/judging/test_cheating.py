@@ -116,7 +116,9 @@ def test_a_word_that_tells_the_label_of_held_out_documents_teaches_nothing(progr
 
 
 def quick_check(program: Program, *options: str) -> dict[str, float]:
-    return program("train", "t.csv", *TABLE, *LOOSE, *options, "-o", "t.sorter", "--json").json["held_out_accuracy"]
+    return program("train", "t.csv", *TABLE, *LOOSE, *options, "--overwrite", "-o", "t.sorter", "--json").json[
+        "held_out_accuracy"
+    ]
 
 
 @pytest.mark.parametrize(
@@ -152,7 +154,7 @@ def test_split_then_evaluate_is_honest(program: Program, tmp_path: Path, in_time
         assert sum(map(len, parts)) + len(aside) == len(read(tmp_path / table))
         assert {row["reason"] for row in aside} <= {"in one group with a held-out row, or a copy of one"}
         if len({row["label"] for row in parts[0]}) > 1:
-            program("train", "parts/train.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "-o", "s.sorter")
+            program("train", "parts/train.csv", *TABLE, *LOOSE, *BY_HEART, "--no-check", "--overwrite", "-o", "s.sorter")
             found = program("evaluate", "s.sorter", "parts/held-out.csv", "--json", "--no-ledger").json
             assert found["accuracy"]["low"] <= CHANCE
 
@@ -177,7 +179,7 @@ def plain_loop(program: Program, folder: Path, rows: Rows, fold: dict[str, str],
     for name in sorted(set(fold.values())):
         write(folder / "train.csv", [row for row in rows if fold[row["ref"]] != name])
         write(folder / "held.csv", [row for row in rows if fold[row["ref"]] == name])
-        program("train", "train.csv", *TABLE, *settings, "--no-check", "-o", "plain.sorter")
+        program("train", "train.csv", *TABLE, *settings, "--no-check", "--overwrite", "-o", "plain.sorter")
         right.append(program("evaluate", "plain.sorter", "held.csv", "--json", "--no-ledger").json["accuracy"]["right"])
     return right
 

@@ -68,12 +68,14 @@ def test_an_accuracy_asked_for_is_reached_on_new_documents(program: Program, few
 def test_an_accuracy_that_no_bound_reaches_is_told(program: Program, tmp_path: Path) -> None:
     rows = "".join(f"{'moss' if n % 2 else 'sand'} only{n},{'wet' if n % 4 < 2 else 'dry'}\n" for n in range(80))
     (tmp_path / "t.csv").write_text(f"text,label\n{rows}")
-    told = program("train", "t.csv", "--text=text", "--label=label", "--decided-accuracy=0.9", "-o", "s.sorter")
+    told = program("train", "t.csv", "--text=text", "--label=label", "--decided-accuracy=0.9", "--overwrite", "-o", "s.sorter")
     assert "no bound makes 90.0% of the decided documents right on the folds" in told.err
     (tmp_path / "copies.csv").write_text("text,label\n" + "moss,wet\nsand,dry\n" * 30)
-    told = program("train", "copies.csv", "--text=text", "--label=label", "--decided-accuracy=0.9", "-o", "s.sorter")
+    told = program(
+        "train", "copies.csv", "--text=text", "--label=label", "--decided-accuracy=0.9", "--overwrite", "-o", "s.sorter"
+    )
     assert "no bound was chosen" in told.err
-    sets = ("--label=label", "--set=columns.label_separator=;", "--decided-accuracy=0.9", "-o", "s.sorter")
+    sets = ("--label=label", "--set=columns.label_separator=;", "--decided-accuracy=0.9", "-o", "n.sorter")
     assert "have no place there" in program("train", "t.csv", "--text=text", *sets, code=2).err
 
 

@@ -107,7 +107,7 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
         ("--set=classifier.kind=svm",),
     ):
         write(tmp_path / "t.csv", good)
-        names += said(program, "train", "t.csv", "--text=text", "--label=label", "-o", "s.sorter", *options)
+        names += said(program, "train", "t.csv", "--text=text", "--label=label", "--overwrite", "-o", "s.sorter", *options)
     write(tmp_path / "t.csv", copied(7))
     names += said(program, "train", "t.csv", "--text=text", "--label=label", "-o", "c.sorter")
     program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
@@ -129,10 +129,10 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     names += said(program, "evaluate", "s.sorter", "few.csv", "--no-ledger", "--mistakes=0")
     for kind, *more in (["logistic"], ["naive-bayes"], ["naive-bayes", "--set=classifier.calibrate=none"]):
         write(tmp_path / "t.csv", good)
-        shared = ("t.csv", "--text=text", "--label=label", f"--set=classifier.kind={kind}", *more, "--no-check", "-o", "x.sorter")
-        program("train", *shared, *(["--extendable"] if kind == "logistic" else []))
+        shared = ("t.csv", "--text=text", "--label=label", f"--set=classifier.kind={kind}", *more, "--no-check", "--overwrite")
+        program("train", *shared, "-o", "x.sorter", *(["--extendable"] if kind == "logistic" else []))
         write(tmp_path / "more.csv", told(13, 60, 0.4, "abcd"))
-        names += said(program, "extend", "x.sorter", "more.csv", "-o", "y.sorter")
+        names += said(program, "extend", "x.sorter", "more.csv", "--overwrite", "-o", "y.sorter")
         names += said(program, "explain", "x.sorter", "signa signa barsa unheard", "--top=2")
         names += said(program, "explain", "x.sorter", "signb signc", "--top=2")
         names += said(program, "explain", "x.sorter", " ".join(f"signa{' barsa' * n}" for n in range(12)), "--top=2")

@@ -14,7 +14,7 @@ from textwrap import fill
 
 from upsort.cli.commands import NAMES, spec_of, view_of
 from upsort.cli.declaring import spellings_of
-from upsort.cli.outputs import check_outputs, with_local_copies
+from upsort.cli.outputs import checked_outputs, with_local_copies
 from upsort.cli.parsing import WIDTH, command_parser, help_of, parse
 from upsort.cli.rendering.console import Console, Exit, without_controls
 from upsort.core.errors import DataProblem, PatternTimeout, Problem, Stopped, UsageProblem, nearest
@@ -159,8 +159,7 @@ def _run(name: str, arguments: list[str], console: Console) -> Exit:
     console.quiet, console.as_json = options.quiet, options.json
     console.full, console.verbose = options.full, options.verbose
     run = view_of(name)
-    with with_local_copies(options, console) as ready:
-        check_outputs(ready)
+    with with_local_copies(options, console) as ready, checked_outputs(ready):
         try:
             status = run(ready, console)
         except DataProblem as problem:  # advice on folds, in a command that has no option of its own for them

@@ -180,6 +180,10 @@ class RejectsOptions(ReadingOptions, heading="reading"):
     )
 
 
+DEFAULT_NAME = "upsort.toml"
+"""The plan that is read where none is named."""
+
+
 class PlanFileOptions(CommonOptions, heading="plan"):
     """The plan."""
 

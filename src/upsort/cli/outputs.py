@@ -1,65 +1,56 @@
-"""Check what a command would overwrite before any work is done, and replace objects of stores by local copies.
+"""Declare what a command reads and writes before any work is done, and replace objects of stores by local copies.
 
-An output is never one of the files that the command reads. An existing file is replaced without --overwrite only by one of its
-own kind (a sorter by a sorter, a figure by a figure, a page by a page); tables never are. An object of a store is fetched before
-the command starts; an output for a store is written here and sent when the command has succeeded. Messages name the stores."""
+An object of a store is fetched before the command starts; an output for a store is written here and sent when the command has
+succeeded. Messages name the stores."""
 
+import os
+import sys
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, TextIO, cast
 
 from upsort.cli.declaring import NAMES_FILES, CommonOptions, Option, declared
+from upsort.cli.options import DEFAULT_NAME, PlanFileOptions
 from upsort.cli.rendering.console import Console
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.io.outputs.atomic import check_writable
-from upsort.io.outputs.parts import HELD_OUT_NAME, IN_NAME, TRAINING_NAME, PartNames, exported_files, identities, matrix_files
+from upsort.io.outputs.registry import (
+    IN_NAME,
+    Identity,
+    OutputRegistry,
+    PartNames,
+    exported_files,
+    files_named_in,
+    identities,
+    matrix_files,
+    registered,
+)
 from upsort.io.sources import stores
 from upsort.io.sources.addresses import is_database, is_store
 
-_BEGINNINGS = {
-    "sorter": (b"PK\x03\x04",),
-    "figure": (b"\x89PNG\r\n", b"<?xml", b"<svg"),
-    "page": (b"<!doctype html", b"<!DOCTYPE html"),
-}
-_READ_AT_ONCE = 16
 
-
-def check_outputs(options: CommonOptions) -> None:
-    """Raise DataProblem for an output that would take the place of something that is still needed."""
+@contextmanager
+def checked_outputs(options: CommonOptions) -> Iterator[None]:
+    """A block in which a command writes nothing that is needed. Raises DataProblem, before any work is done, for an output that
+    would take the place of something."""
     known = declared(type(options))
     _check_databases(options, known)
-    written = [
-        (option, path)
-        for option in known
-        if option.writes
-        for name in ([getattr(options, option.name)] if getattr(options, option.name) else [])
-        if not is_database(name)  # whether a table there may be replaced is seen by who writes it
-        for path in _files(option, Path(name))
-    ]
-    if not written:
-        return
-    read = {
-        place
-        for option in known
-        if not option.writes and option.metavar in NAMES_FILES
-        for name in _names(getattr(options, option.name))
-        for place in _read(name)
-    }
-    overwrite = bool(getattr(options, "overwrite", False))
-    for option, path in written:
-        if option.writes != "parts" and (not path.exists() or path.is_dir() or path.is_file()):  # no device
-            check_writable(path)
-        if not path.is_file():  # new, or a device, which is written into
-            continue
-        status = path.stat()
-        if (status.st_dev, status.st_ino) in read:
-            raise DataProblem(
-                f"{path} is read by this command, and would be written over.", f"Choose another name for {option.spelling}."
-            )
-        if not overwrite and IN_NAME not in getattr(options, option.name) and not _of_its_kind(option.writes, path):
-            raise DataProblem(f"{path} exists and is kept.", _remedy(known))
+    outputs = OutputRegistry(_identities_read(options, known), bool(getattr(options, "overwrite", False)))
+    for option in known:
+        name = getattr(options, option.name)
+        if not option.writes or not isinstance(name, str) or not name or is_database(name):
+            continue  # whether a table of a database may be replaced is seen by who writes it
+        for path in _files(option, Path(name)):
+            if option.metavar != "FOLDER" and (not path.exists() or path.is_dir() or path.is_file()):  # no device
+                check_writable(path)
+            if IN_NAME in name:  # whether parts that are there may be replaced is seen by who writes them
+                outputs.check_not_read(path, option.spelling)
+            else:
+                outputs.declare(path, option.spelling)
+    with registered(outputs):
+        yield
 
 
 def _check_databases(options: CommonOptions, known: Sequence[Option]) -> None:
@@ -76,18 +67,37 @@ def _check_databases(options: CommonOptions, known: Sequence[Option]) -> None:
 
 
 def _files(option: Option, path: Path) -> list[Path]:
-    """What is written under a name."""
+    """What is written under a name, as far as it is known before. `writes` of an option that names a folder lists the names, or
+    patterns, of the files there."""
+    if option.metavar == "FOLDER":
+        return [there for pattern in option.writes.split() for there in sorted(path.glob(pattern))]
     match option.writes:
-        case "parts":
-            return [path / name for name in (TRAINING_NAME, HELD_OUT_NAME)]
         case "matrix":
             return matrix_files(path)
         case "exported":
             return exported_files(path)
-        case "table" if IN_NAME in path.name:  # whether those that are there may be replaced is seen by who writes them
+        case "table" if IN_NAME in path.name:
             return list(PartNames.of(path).there().values())
         case _:
             return [path]
+
+
+def _identities_read(options: CommonOptions, known: Sequence[Option]) -> set[Identity]:
+    """The files that a command reads: those that its options and its plan name, and what comes on standard input."""
+    read = {
+        place
+        for option in known
+        if not option.writes and option.metavar in NAMES_FILES
+        for name in _names(getattr(options, option.name))
+        for place in _read(name)
+    }
+    if isinstance(options, PlanFileOptions):
+        plan = Path(options.plan or DEFAULT_NAME)
+        read |= {place for name in (str(plan), *files_named_in(plan)) for place in _read(name)}
+    with suppress(OSError, ValueError):  # a stream that is closed, or no file
+        status = os.fstat(sys.stdin.fileno())
+        read.add((status.st_dev, status.st_ino))
+    return read
 
 
 def _names(value: Any) -> Iterator[str]:
@@ -104,17 +114,6 @@ def _read(name: str) -> set[tuple[int, int]]:
         return identities(name)
     except (OSError, ValueError):  # no name of a file
         return set()
-
-
-def _of_its_kind(kind: str, path: Path) -> bool:
-    with path.open("rb") as stream:
-        begins = stream.read(_READ_AT_ONCE)
-    return not begins or begins.startswith(_BEGINNINGS.get(kind, (b"\x00none",)))
-
-
-def _remedy(known: Sequence[Option]) -> str:
-    can = any(option.spelling == "--overwrite" for option in known)
-    return "Choose another name, or replace it with --overwrite." if can else "Choose another name, or move it away."
 
 
 _SORTER, _EITHER = ".sorter", "SORTER|SOURCE"

@@ -148,12 +148,8 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
 def _check_given(option: Option, value: Any, given: frozenset[str]) -> None:
     """Raise UsageProblem for a name that is empty. A text may be, and a key of the plan that is set to nothing."""
     written = option.spelling in given or (not option.spellings and value != option.default)
-    if (
-        written
-        and not option.sets
-        and option.metavar != "TEXT"
-        and (value in ("", ()) or (isinstance(value, list) and "" in value))
-    ):
+    empty = (value in ("", ()) and value != option.value) or (isinstance(value, list) and "" in value)
+    if written and empty and not option.sets and option.metavar != "TEXT":
         raise UsageProblem(f"{option.spelling} has no value.", "Name one, or leave it out.")
 
 

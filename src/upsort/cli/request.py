@@ -11,14 +11,15 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.declaring import CommonOptions, Option, declared, plan_settings, spellings_of
-from upsort.cli.options import PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
+from upsort.cli.options import DEFAULT_NAME, PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem, counted
 from upsort.core.plan import Columns, EngineChoice, Plan, Source
 from upsort.core.training.sorter import TrainedSorter
+from upsort.io.outputs.registry import registry
 from upsort.io.outputs.rejects import RejectedRows, set_aside_path
-from upsort.io.plan.plan_file import DEFAULT_NAME, checked_plan, engine_of_plan, load_plan
+from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan
 from upsort.io.plan.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.io.plan.resources import how_costs_are_read
 from upsort.io.sources.inputs import DATABASE, Inputs, about_rows, open_inputs
@@ -327,10 +328,13 @@ def sorter_reader(options: CommonOptions, sorter: TrainedSorter, inputs: Inputs,
 
 
 def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:
-    """Where rows set aside go: where told, else next to the output, else only counted."""
-    if isinstance(options, RejectsOptions) and options.set_aside:
-        return RejectedRows(Path(options.set_aside))
-    return RejectedRows(set_aside_path(output) if output is not None else None)
+    """Where rows set aside go: where told, else next to the output, else only counted. Raises DataProblem where the file is one
+    that is needed."""
+    told = Path(options.set_aside) if isinstance(options, RejectsOptions) and options.set_aside else None
+    path = told or (set_aside_path(output) if output is not None else None)
+    if path is not None:
+        registry().declare(path, "--set-aside")
+    return RejectedRows(path)
 
 
 def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:

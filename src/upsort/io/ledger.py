@@ -98,6 +98,8 @@ def _version(ledger: sqlite3.Connection) -> int:
 def _make_tables(ledger: sqlite3.Connection) -> None:
     if _version(ledger) == VERSION:
         return
+    if ledger.execute("SELECT 1 FROM sqlite_master WHERE name NOT IN ('evaluations', 'measures', 'trials')").fetchone():
+        raise sqlite3.DatabaseError("it is no ledger")
     ledger.execute(_TABLE)
     ledger.execute(_MEASURES)
     ledger.execute(f"PRAGMA user_version = {VERSION}")

@@ -13,7 +13,7 @@ from upsort.core.errors import UsageProblem
 from upsort.core.training.plain_rule import BETWEEN_SENTENCES, plain_rule, tokens_for
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import replacing, replacing_all, replacing_text
-from upsort.io.outputs.parts import exported_files
+from upsort.io.outputs.registry import exported_files
 from upsort.io.plan.plan_keys import plan_text
 from upsort.io.sorter.export import json_bytes, onnx_bytes
 from upsort.io.tables.documents import DocumentReader

@@ -16,7 +16,7 @@ from upsort.core.lazy import record
 from upsort.core.plan import Columns
 from upsort.core.training.labelled import UnknownWords
 from upsort.core.training.sorter import Decisions, TrainedSorter, without_known_words
-from upsort.io.outputs.parts import fingerprint
+from upsort.io.outputs.registry import fingerprint
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, column_place, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock

@@ -104,12 +104,18 @@ class SurveyOptions(
     RejectsOptions,
     LanguageOption,
     PlanFileOptions,
+    OverwriteOption,
     heading="what to survey",
 ):
     columns: bool = flag("list the columns with types and examples")
     shortest: int = option("number of shortest documents to list", convert=whole_number(0), default=5, metavar="N")
     top: int = option("frequent terms per list (default: 8)", convert=whole_number(1), default=8, metavar="N")
-    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
+    figures: str | None = option(
+        "write figures into a folder",
+        default=None,
+        metavar="FOLDER",
+        writes="labels.* lengths.* terms.* all-terms.* words.* months.*",
+    )
     figure_kind: str = option("format of figures (default: png)", choices=("png", "svg"), default="png")
     show: int | None = option(
         "print N random documents", convert=whole_number(1), default=None, metavar="N", heading="single documents"
@@ -166,7 +172,9 @@ class SplitOptions(
         "format of dates, such as %%d/%%m/%%Y (default: detected)", metavar="FORM", sets="columns.date_format"
     )
     allow_copies: bool | None = flag("allow duplicates on both sides", sets="judge.allow_copies")
-    output: str = option("folder for train.csv and held-out.csv", "-o", "--output", metavar="FOLDER", writes="parts")
+    output: str = option(
+        "folder for train.csv and held-out.csv", "-o", "--output", metavar="FOLDER", writes="train.csv held-out.csv"
+    )
 
 
 SPLIT = Command(

@@ -33,7 +33,12 @@ class EvaluateOptions(
 ):
     output: str | None = option("write the mistakes to a table", "-o", "--output", default=None, metavar="FILE", writes="table")
     mistakes: int = option("number of mistakes to show", convert=whole_number(0), default=5, metavar="N")
-    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER")
+    figures: str | None = option(
+        "write figures into a folder",
+        default=None,
+        metavar="FOLDER",
+        writes="*confusion.png *roc.png *precision-recall.png *reliability.png *probabilities.png *coverage.png",
+    )
     by: str = option("accuracy for each value of a column", default="", metavar="COLUMN")
     training: list[str] | None = option(
         "training table: also evaluate without copies of its documents", many=Many.SOME, default=None, metavar="TABLE"

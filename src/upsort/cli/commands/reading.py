@@ -20,7 +20,14 @@ from upsort.cli.options import (
 
 
 class TermsOptions(
-    AnswerOption, ColumnOptions, RejectsOptions, TermOptions, CleaningOptions, PlanFileOptions, heading="what to list"
+    AnswerOption,
+    ColumnOptions,
+    RejectsOptions,
+    TermOptions,
+    CleaningOptions,
+    PlanFileOptions,
+    OverwriteOption,
+    heading="what to list",
 ):
     input: list[str] = positional("a .sorter file, or labelled tables", "SORTER|SOURCE", Many.SOME)
     way: str = option(
@@ -34,7 +41,12 @@ class TermsOptions(
     against: bool = flag("also list the terms against each label")
     stable: bool = flag("corpus only: mark terms with the same sign in every fold")
     contexts: int | None = option("corpus only: number of contexts per label", convert=whole_number(1), default=None, metavar="N")
-    figures: str | None = option("write figures of the largest labels into a folder", default=None, metavar="FOLDER")
+    figures: str | None = option(
+        "write figures of the largest labels into a folder",
+        default=None,
+        metavar="FOLDER",
+        writes="terms-*.png frequency-*.png tree.png",
+    )
     figures_all: bool = flag("with --figures: of all labels")
 
 

@@ -142,7 +142,13 @@ class FeaturesOptions(
         metavar="TERM[,TERM]",
         heading="what to write",
     )
-    figures: str | None = option("write figures into a folder", default=None, metavar="FOLDER", heading="what to write")
+    figures: str | None = option(
+        "write figures into a folder",
+        default=None,
+        metavar="FOLDER",
+        heading="what to write",
+        writes="rank-frequency.png document-frequency.png",
+    )
     make_vectors: str | None = option(
         "train word vectors on these documents and write them",
         default=None,

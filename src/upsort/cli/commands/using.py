@@ -182,7 +182,14 @@ class RunOptions(
     OverwriteOption,
     heading="what to run",
 ):
-    output: str = option("folder for desk.sorter, report.html and what they come from", "-o", "--output", metavar="FOLDER")
+    output: str = option(
+        "folder for desk.sorter, report.html and what they come from",
+        "-o",
+        "--output",
+        metavar="FOLDER",
+        writes="train.csv held-out.csv set-aside.csv desk.sorter desk.set-aside.csv mistakes.csv mistakes.set-aside.csv "
+        "report*.html",
+    )
     hold_out: float = option("share to hold out (default: 0.2)", convert=share, default=0.2, metavar="SHARE")
 
 

@@ -13,6 +13,7 @@ from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_reje
 from upsort.core.errors import QUOTING, UsageProblem, listed, pair_in, parts
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import make_folder
+from upsort.io.outputs.registry import registry
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.workflows.gather import GatherResult, gather
 from upsort.workflows.shared.context import RunContext
@@ -134,6 +135,7 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
     folder = Path(options.output)
     make_folder(folder)
     rejects_file = Path(options.set_aside) if options.set_aside else folder / "set-aside.csv"
+    registry().declare(rejects_file, "--set-aside")
     with RejectedRows(rejects_file) as rejects:
         result = split(RunContext(inputs=inputs, plan=plan, rejects=rejects), options.hold_out, folder)
     view = View(result)

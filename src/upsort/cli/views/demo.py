@@ -22,7 +22,7 @@ from upsort.core.errors import quoted
 from upsort.core.lazy import record
 from upsort.core.plan import Columns
 from upsort.io.outputs.atomic import make_folder
-from upsort.io.outputs.parts import HELD_OUT_NAME, TRAINING_NAME
+from upsort.io.outputs.registry import HELD_OUT_NAME, TRAINING_NAME
 from upsort.workflows.demo import RunResult, write_demo_files
 from upsort.workflows.shared.context import kept_cluster
 from upsort.workflows.terms import file_names
@@ -84,9 +84,7 @@ _NEXT = (
 def _replacing(command: str) -> str:
     """A step of the demo that may write again what an earlier demo wrote."""
     words = shlex.split(command)
-    written = [Path(words[at + 1]) for at, word in enumerate(words[:-1]) if word == "-o"]
-    there = any(path.exists() for path in written)
-    return f"{command} --overwrite" if there and "--overwrite" not in words else command
+    return f"{command} --overwrite" if {"-o", "--figures"} & set(words) and "--overwrite" not in words else command
 
 
 def _heading(why: str, command: str, console: Console) -> None:

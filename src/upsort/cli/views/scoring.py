@@ -20,7 +20,7 @@ from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, 
 from upsort.core.analysis.drift import Drift
 from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.parts import IN_NAME, PartNames
+from upsort.io.outputs.registry import IN_NAME, PartNames
 from upsort.io.outputs.table_file import ResumableTable, table_file
 from upsort.io.outputs.writers import as_object, delimited, json_lines
 from upsort.io.sorter.loading import load_sorters

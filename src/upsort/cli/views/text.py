@@ -9,6 +9,7 @@ from msgspec import structs
 from upsort.cli import request
 from upsort.cli.commands.text import FeaturesOptions, PlanOptions
 from upsort.cli.declaring import names
+from upsort.cli.options import DEFAULT_NAME
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Column, Detail, Kind, Shown, View
@@ -19,7 +20,7 @@ from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
-from upsort.io.plan.plan_file import DEFAULT_NAME, LETTERS
+from upsort.io.plan.plan_file import LETTERS
 from upsort.io.plan.plan_keys import (
     SECTIONS,
     PlanKey,

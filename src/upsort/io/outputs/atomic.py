@@ -12,6 +12,7 @@ program is interrupted, the unfinished file is removed and the target stays as i
 
 import io
 import os
+import re
 import shutil
 import stat
 import tempfile
@@ -25,6 +26,7 @@ from pathlib import Path
 from typing import BinaryIO, TextIO, cast
 
 from upsort.core.errors import DataProblem
+from upsort.io.outputs.registry import registry
 
 
 def opened(handle: int) -> BinaryIO:
@@ -51,6 +53,8 @@ except ImportError:  # a system without this kind of lock: nothing is cleared th
 _ENDING = ".part"
 _FOLDER = "upsort-"
 _IN_USE = "in-use"
+_MARK = b"upsort: a folder of copies, removed when the run that made it is over\n"
+_PRIVATE = 0o700
 _LONGEST_NAME = 120  # bytes; most file systems allow 255 in all
 _PART = 1 << 20  # bytes copied at once
 _cleared: set[Path] = set()
@@ -104,6 +108,7 @@ class LocalCopies:
         self.folder = Path(tempfile.mkdtemp(prefix=_FOLDER, dir=place))
         handle = os.open(self.folder / _IN_USE, os.O_CREAT | os.O_RDWR, 0o600)
         claim(handle)
+        os.write(handle, _MARK)
         self._count = 0
         weakref.finalize(self, _remove, self.folder, handle, os.getpid())
 
@@ -164,7 +169,23 @@ def _clear_folders(place: Path) -> None:
         return
     _cleared.add(place)
     for path in place.glob(f"{_FOLDER}*/{_IN_USE}"):
-        _remove_if_dead(path, partial(shutil.rmtree, path.parent, ignore_errors=True))
+        if _made_here(path.parent, path):
+            _remove_if_dead(path, partial(shutil.rmtree, path.parent, ignore_errors=True))
+
+
+def _made_here(folder: Path, mark: Path) -> bool:
+    """Whether a folder is one of copies, of this user: by its name, owner, permissions, and the mark in it."""
+    try:
+        status = folder.lstat()
+        if not stat.S_ISREG(mark.lstat().st_mode):
+            return False
+        with mark.open("rb") as stream:
+            content = stream.read(len(_MARK) + 1)
+    except OSError:
+        return False
+    named = re.fullmatch(re.escape(_FOLDER) + "[a-z0-9_]{8}", folder.name) is not None  # as tempfile names folders
+    private = stat.S_ISDIR(status.st_mode) and stat.S_IMODE(status.st_mode) == _PRIVATE
+    return named and private and status.st_uid == os.getuid() and content == _MARK
 
 
 def _remove_if_dead(path: Path, remove: Callable[[], object]) -> None:
@@ -218,8 +239,10 @@ def replacing_all() -> Iterator[None]:
 def replacing(path: Path) -> Iterator[BinaryIO]:
     """Open a binary stream whose content replaces `path` when the block ends without an exception.
 
-    Raises DataProblem when the folder is missing, not writable, or `path` is a folder."""
+    Raises DataProblem when the folder is missing, not writable, or `path` is a folder, a file that the run reads, or one that is
+    kept (see `registry`)."""
     check_writable(path)
+    registry().declare(path)
     if path.exists() and not path.is_file():  # a device or a pipe is written into; nothing can take its place
         try:
             with path.open("wb") as stream:

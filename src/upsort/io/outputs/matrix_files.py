@@ -16,7 +16,7 @@ from scipy.sparse import csr_array
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import arrow_parquet, pyarrow, record, scipy_io
 from upsort.io.outputs.atomic import replacing, replacing_all, replacing_text
-from upsort.io.outputs.parts import matrix_files
+from upsort.io.outputs.registry import matrix_files
 from upsort.io.outputs.table_file import table_file
 
 _DENSE = (".csv", ".tsv", ".jsonl", ".parquet")

@@ -18,6 +18,7 @@ from msgspec import Meta, Struct, structs
 from upsort.core.errors import DataProblem, ResumeProblem
 from upsort.io.outputs import atomic
 from upsort.io.outputs.atomic import cannot_write, check_writable, claim, keep_unfinished, replacing, replacing_text
+from upsort.io.outputs.registry import registry
 from upsort.io.sources.addresses import COMPRESSED, packing
 from upsort.io.tables.bounds import DamagedSource
 from upsort.io.tables.formats import ending_to_write, format_to_write
@@ -89,6 +90,7 @@ class ResumableTable:
 
     def __init__(self, path: Path, table: TableLayout, key: Mapping[str, Any], resume: bool, overwrite: bool) -> None:
         check_writable(path)
+        registry().declare(path)
         self.path = path
         self.part = path.with_name(f"{path.name}.part")
         self.journal = path.with_name(f"{path.name}.part.json")
@@ -98,12 +100,15 @@ class ResumableTable:
         self.state: dict[str, Any] = {}
         whole = 0
         new = not self.part.exists()
+        for beside in (self.part, self.journal):
+            registry().check_not_read(beside)
+        if not overwrite or resume:
+            self._check_own(resume)
+        registry().own([self.journal])
         self.stream = self._claimed()
         try:
             if resume:
                 whole = self._earlier()
-            elif not overwrite:
-                self._check_nothing_done()
             self.stream.truncate(whole)
             self.stream.seek(whole)
             if not whole:
@@ -137,7 +142,8 @@ class ResumableTable:
             self.text.close()  # what comes behind the rows that are done is cut off by who goes on
         if isinstance(error, ResumeProblem):
             return
-        rows = self._rows_done()  # the journal is ahead of this object where the run was stopped just after writing it
+        noted = self._noted()  # ahead of this object where the run was stopped just after writing it
+        rows = noted.rows if noted is not None else 0
         if rows and not isinstance(error, DamagedSource):
             keep_unfinished(f"{rows:,} rows are done and kept in {self.part}; resume with {self.again}.")
         else:
@@ -155,29 +161,35 @@ class ResumableTable:
             raise DataProblem(f"{self.part} is being written by another run.", "Wait for it, or choose another -o.")
         return atomic.opened(handle)
 
-    def _check_nothing_done(self) -> None:
-        """Raise DataProblem where an earlier run has left something that would be lost."""
-        if self._rows_done() == 0 or self.part.stat().st_size == 0:
-            return
-        raise DataProblem(
-            f"{self.part} is what an interrupted run left.", f"Resume it: {self.again}. Or start over: --overwrite."
-        )
+    def _check_own(self, resume: bool) -> None:
+        """Raise DataProblem for a part, or a journal, that no run of ours left, or that would be lost."""
+        note = self._noted()
+        left = next((beside for beside in (self.journal, self.part) if beside.exists()), None)
+        if note is None and left is not None:
+            alone = ", without --resume" if resume else ""
+            raise DataProblem(
+                f"{left} is not what an interrupted run leaves, and is kept.",
+                f"Choose another -o, or replace it with --overwrite{alone}.",
+            )
+        if not resume and note is not None and note.rows and self.part.exists() and self.part.stat().st_size:
+            raise DataProblem(
+                f"{self.part} is what an interrupted run left.", f"Resume it: {self.again}. Or start over: --overwrite."
+            )
 
-    def _rows_done(self) -> int | None:
+    def _noted(self) -> RunNote | None:
         """What the journal says; None where it says nothing."""
         try:
-            return RunNote.read(self.journal.read_bytes(), self.journal).rows
+            note = RunNote.read(self.journal.read_bytes(), self.journal)
         except (OSError, DataProblem):
             return None
+        return note if note.size is not None else None
 
     def _earlier(self) -> int:
         """Read the journal; returns how many bytes of the part are whole, 0 where there is no part."""
-        if not self.journal.exists():
+        note = self._noted()
+        if note is None or note.size is None:
             return 0
-        note = RunNote.read(self.journal.read_bytes(), self.journal)
         check_same_run(note.key, self.key)
-        if note.size is None:
-            raise DataProblem(f"{self.journal} is not readable.", "Start over with --overwrite.")
         if self.part.stat().st_size < note.size:
             raise DataProblem(f"{self.part} is shorter than its journal says.", "Start over with --overwrite.")
         self.rows, self.state = note.rows, note.state

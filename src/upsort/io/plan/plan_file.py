@@ -13,7 +13,6 @@ from upsort.core.errors import UsageProblem, names_in, parts, suggestion, unquot
 from upsort.core.plan import EngineChoice, Plan, Source, weighting_is_known
 from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, source_keys
 
-DEFAULT_NAME = "upsort.toml"
 _LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
 _IN_PLACE = re.compile(r"\.(\w+)|\[(\d+)\]")
 _FIELDS = {definition.name for definition in fields(Plan)}

@@ -92,7 +92,7 @@ def draw_survey(result: SurveyResult, lengths: dict[str, list[int]], folder: Pat
         counts = [(label, of.documents) for label, of in result.labels.items()]
         figures.append((partial(label_bars, counts, result.documents - result.unlabelled), folder / f"labels.{kind}"))
     figures.append((partial(length_histograms, lengths), folder / f"lengths.{kind}"))
-    for name, by_label in (("terms", result.terms_by_label), ("terms-with-stop-words", result.terms_by_label_with_stop_words)):
+    for name, by_label in (("terms", result.terms_by_label), ("all-terms", result.terms_by_label_with_stop_words)):
         lists = by_label or {"all documents": result.terms_without_stop_words[:12]}
         panels = {label: [(term.term, term.documents) for term in lists[label]] for label in _in_order(result, lists)}
         title = "Terms in most documents, by label"

@@ -8,11 +8,11 @@ import json
 from pathlib import Path
 from typing import Any
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, counted
 from upsort.core.lazy import record
 from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
-from upsort.io.outputs.parts import PartNames
+from upsort.io.outputs.registry import PartNames, registry
 from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
@@ -60,7 +60,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
             keep_unfinished(f"{present:,} parts are done and kept in {names.folder.name}; resume with --resume.")
         raise
     for number, path in names.there().items():
-        if number > done:
+        if number > done and again.overwrite:
             path.unlink()  # of an earlier run that had more
     for path in names.there(notes=True).values():
         path.unlink()
@@ -70,14 +70,28 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
 def _prepare(names: PartNames, again: ResumeChoice) -> None:
     """Check that existing parts are of the same run, where it is resumed, and else may be replaced."""
     parts, notes = names.there(), names.there(notes=True)
-    if parts and not again.overwrite and not (again.resume and notes):
-        remedy = "Resume it: --resume. Or start over: --overwrite." if notes else "Replace them with --overwrite."
-        raise DataProblem(f"{len(parts):,} parts are in {names.folder.name} and are kept.", remedy)
-    for path in notes.values():
-        if not again.resume:
+    for path in (*parts.values(), *notes.values()):
+        registry().check_not_read(path)
+    theirs = {number: note for number, path in notes.items() if (note := _read(path)) is not None}
+    if not again.overwrite:
+        strange = [path for number, path in (*parts.items(), *notes.items()) if number not in theirs]
+        if strange:
+            raise DataProblem(
+                f"The folder {names.folder.name} holds {counted(len(strange), 'file')} that no interrupted run left, such as "
+                f"{strange[0].name}, and they are kept.",
+                "Choose another -o, or replace them with --overwrite.",
+            )
+        if parts and not again.resume:
+            raise DataProblem(
+                f"The folder {names.folder.name} holds {counted(len(parts), 'part')} of an interrupted run.",
+                "Resume it: --resume. Or start over: --overwrite.",
+            )
+    for number, path in notes.items():
+        if not again.resume or number not in theirs:
             path.unlink()
-        elif (theirs := _read(path)) is not None:
-            check_same_run(theirs["key"], again.key)
+        else:
+            check_same_run(theirs[number]["key"], again.key)
+    registry().own((*parts.values(), *notes.values()))
 
 
 @record(frozen=True)

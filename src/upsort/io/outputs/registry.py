@@ -1,11 +1,18 @@
-"""Names of files that are written together, and whether a file is still the same by name, size and time."""
+"""The registry of what a run reads and what it may write, and the names of files that are written together.
+
+Every file that is written is checked against it: those that options name, with all that lies next to them, before any work is
+done; what is named later (a figure for each label) when it is written. None is ever one that the run reads. A file that exists
+is replaced where the run was allowed to (--overwrite), or wrote it itself."""
 
 import glob
 import re
-from collections.abc import Iterator
+import tomllib
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import record
 from upsort.io.sources.addresses import is_archive
 
@@ -34,9 +41,82 @@ def fingerprint(name: str) -> list[tuple[str, int, int]]:
     return digests
 
 
-def identities(name: str) -> set[tuple[int, int]]:
-    """Device and inode of each of the files of a source."""
+_LONGEST_NAME = 1000  # characters of the name of a file
+Identity = tuple[int, int]
+"""The device and the inode of a file."""
+
+
+def identities(name: str) -> set[Identity]:
+    """Those of each of the files of a source."""
     return {(status.st_dev, status.st_ino) for status in (path.stat() for path in files_of(name))}
+
+
+def files_named_in(path: Path) -> list[str]:
+    """The texts in a plan that are names of files here; none where it cannot be read."""
+
+    def texts(value: Any) -> Iterator[str]:
+        if isinstance(value, str):
+            yield value
+        elif isinstance(value, dict | list):
+            for part in value.values() if isinstance(value, dict) else value:
+                yield from texts(part)
+
+    try:
+        values = tomllib.loads(path.read_text(encoding="utf-8-sig"))
+    except (OSError, ValueError, RecursionError):  # no plan; whoever reads it says so
+        return []
+    return [text for text in texts(values) if text and "\0" not in text and len(text) < _LONGEST_NAME and Path(text).is_file()]
+
+
+class OutputRegistry:
+    """What one run reads, and what it may write. read: what must not change. overwrite: whether files may be replaced."""
+
+    def __init__(self, read: Iterable[Identity] = (), overwrite: bool = False) -> None:
+        self._read, self._overwrite = frozenset(read), overwrite
+        self._own: set[Path] = set()
+
+    def declare(self, path: Path, spelling: str = "the output") -> None:
+        """A file that will be written. spelling: the option that names it. Raises DataProblem where it is read or kept; a device
+        is written into."""
+        own = path.resolve()
+        if own in self._own or not path.is_file():
+            self._own.add(own)
+            return
+        self.check_not_read(path, spelling)
+        if not self._overwrite:
+            raise DataProblem(f"{path} exists and is kept.", "Choose another name, or replace it with --overwrite.")
+        self._own.add(own)
+
+    def check_not_read(self, path: Path, spelling: str = "the output") -> None:
+        """Raise DataProblem for a file that this run reads."""
+        if path.is_file():
+            status = path.stat()
+            if (status.st_dev, status.st_ino) in self._read:
+                raise DataProblem(
+                    f"{path} is read by this command, and would be written over.", f"Choose another name for {spelling}."
+                )
+
+    def own(self, paths: Iterable[Path]) -> None:
+        """Files that an earlier run of the same kind left for this one."""
+        self._own.update(path.resolve() for path in paths)
+
+
+_registries: list[OutputRegistry] = []
+
+
+@contextmanager
+def registered(registry: OutputRegistry) -> Iterator[None]:
+    """Within the block, what is written is checked against a registry."""
+    _registries.append(registry)
+    try:
+        yield
+    finally:
+        _registries.pop()
+
+
+def registry() -> OutputRegistry:
+    """That of the command that runs; where there is none, as in a program that imports this one, all may be written."""
+    return _registries[-1] if _registries else OutputRegistry(overwrite=True)
 
 
 TRAINING_NAME = "train.csv"
