@@ -5,12 +5,16 @@ import json
 import os
 import signal
 import subprocess
+import sys
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 from conftest import Program, started
+
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables.rows import ReadSettings
 
 GOOD = "text,label\nfern moss,wet\nfern reed,wet\nsand,dry\nsand dune,dry\n"
 TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "a.sorter")
@@ -160,3 +164,61 @@ def test_an_interrupted_command_leaves_the_old_file(tmp_path: Path, program: Pro
             running.stdin.close()
     assert (tmp_path / "scored.csv").read_text() == "old\n"
     assert not list(tmp_path.glob(".*.part"))
+
+
+NARROW = "1 cell where the table has 2 columns"
+OPEN = "a quote is opened that is not closed"
+
+
+@pytest.mark.parametrize(
+    ("content", "rows", "refused"),
+    [
+        ('id,text\n1,fern\n2,"moss\n3,sand\n4,dune\n', ["1", "3", "4"], [(3, f"{OPEN}, in line 3")]),
+        ('id,text\n1,"fern', [], [(2, f"{OPEN}, in line 2")]),
+        ('id,text\n1,fern\n2,"', ["1"], [(3, f"{OPEN}, in line 3")]),
+        ('id,text\n1,fern\n2,"moss\nand a lot\nof other words\n', ["1"], [(3, f"{OPEN}, in line 3")]),
+        (
+            'id,text\n1,"fern\nwet"\n2,"moss\n3,"sand\ndry"\n4,x\n',
+            ["1", "4"],
+            [(4, f"{OPEN}, in line 4"), (5, f"{OPEN}, in line 5"), (6, NARROW)],
+        ),
+        ('id,text\n1,"3 inch\n2,"4 inch\n3,dune\n', ["3"], [(2, f"{OPEN}, in line 2"), (3, f"{OPEN}, in line 3")]),
+        ('id,text\n1,"fern" wet\n2,"moss\ndry"\n', ["1", "2"], []),
+        ('id,text\n1,"say ""so""\nand so"\n2,x\n', ["1", "2"], []),
+        ('id,text\n"1\nx",y\n"2\nz","moss\n3,sand\n', ["1\nx", "3"], [(4, f"{OPEN}, in line 5")]),
+    ],
+)
+def test_a_quote_that_is_not_closed_hides_no_rows(
+    tmp_path: Path, content: str, rows: list[str], refused: list[tuple[int, str]]
+) -> None:
+    (tmp_path / "t.csv").write_text(content)
+    (table,) = open_inputs([str(tmp_path / "t.csv")], ReadSettings(delimiter=",")).tables
+    blocks = list(table.blocks())
+    assert [row[0] for block in blocks for row in block.rows] == rows
+    assert [(each.line, str(each.reason)) for block in blocks for each in block.refused] == refused
+    lines = content.splitlines()
+    for block in blocks:
+        for row, line in zip(block.rows, block.lines, strict=True):
+            assert lines[line - 1].lstrip('"').startswith(row[0].splitlines()[0])
+
+
+@pytest.mark.parametrize("where", [0, 1, 700, 2500, 59_999])
+def test_an_open_quote_is_the_same_in_stretches(tmp_path: Path, where: int) -> None:
+    """A row with a quote that the next quote, or the end, closes, in a file of several stretches."""
+    rows = [f"{number},a message about ferns number {number} and nothing else to be read here" for number in range(60_000)]
+    rows[where] = f'{where},"an inch'
+    rows[where + 200 : where + 201] = [f'{where + 200},"quoted, whole"'] if where < 50_000 else []
+    (tmp_path / "t.csv").write_text("id,text\n" + "\n".join(rows))
+    (table,) = open_inputs([str(tmp_path / "t.csv")], ReadSettings()).tables
+    whole = list(table.blocks())
+    assert table.division is not None
+    parts = [block for chunk in table.division.chunks() for block in table.division.blocks(chunk)]
+    assert [block.lines for block in parts if block.lines] == [block.lines for block in whole if block.lines]
+    assert sum(len(block.rows) + len(block.refused) for block in whole) == len(rows)
+    assert [each.line for block in whole for each in block.refused] == [where + 2]
+
+
+def test_settings_of_the_process_are_left_alone() -> None:
+    code = "import csv, upsort.io.tables.delimited as d, upsort.io.tables.chunking as c\nprint(csv.field_size_limit())\n"
+    code += "assert c.next_rows(c.CSV.reader(['a,' + 'b' * 200_000]), 10**9) and csv.field_size_limit() == 131072"
+    assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout == "131072\n"

@@ -4,7 +4,6 @@ A table of costs says in its first cell which side is which: `true`, `sorted as`
 both. If it says nothing, rows are what documents are sorted as, and columns their true labels. A file of word vectors has `word
 v1 … vd` per line, gzipped or not, with or without a first line of counts; vectors of documents are in .npy files."""
 
-import csv
 import gzip
 import lzma
 import re
@@ -27,6 +26,7 @@ from upsort.core.text.steps import step_called
 from upsort.core.text.word_lists import EnglishWords
 from upsort.core.training.decision import Costs, PlanWithResources
 from upsort.io.outputs.atomic import replacing, replacing_text
+from upsort.io.tables.bounds import CSV
 from upsort.io.tables.rows import Block, lines_of
 
 PROFILE_FILE = Path(__file__).with_name("language_profiles.npz")
@@ -75,7 +75,7 @@ def _read(path: Path) -> tuple[str, Costs]:
     lines = lines_of(path)
     first = next((line for line in lines if line.strip()), "")
     delimiter = max(_DELIMITERS, key=first.count)
-    rows = [row for row in csv.reader(lines, delimiter=delimiter) if any(cell.strip() for cell in row)]
+    rows = [row for row in CSV.reader(lines, delimiter=delimiter) if any(cell.strip() for cell in row)]
     head = [cell.strip() for cell in rows[0][1:]] if rows else []
     if not head:
         raise DataProblem(f"{path} holds no costs.", "Give each label a row and a column.")

@@ -1,9 +1,11 @@
 """What may come out of one source at most: bytes that are unpacked, and the size of one row or cell."""
 
 import gzip
+import importlib.util
 import io
 import lzma
 import re
+import sys
 import zipfile
 import zlib
 from collections.abc import Iterator
@@ -23,6 +25,20 @@ QUOTES = re.compile(rb'(?<!\\)"')
 """What begins or ends a string of JSON; within one every quote has a backslash before it."""
 
 _BUFFER = 1 << 18  # bytes
+
+
+def _csv_of_ours() -> Any:
+    """The library's reader of separated cells, loaded a second time: its limit of a cell's size holds for all its users, and this
+    program may be part of another."""
+    spec = importlib.util.find_spec("_csv")
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    module.field_size_limit(sys.maxsize)
+    return module
+
+
+CSV = _csv_of_ours()
 _SHOWN = 1000  # characters of a row that is too large
 
 

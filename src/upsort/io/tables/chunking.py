@@ -3,10 +3,8 @@
 The division depends on the file alone, not on who reads it. Files on a disk are divided; what is packed cannot be begun in the
 middle."""
 
-import csv
 import io
 import re
-import sys
 from codecs import BOM_UTF8
 from collections.abc import Callable, Iterator
 from itertools import islice
@@ -16,7 +14,7 @@ import numpy as np
 
 from upsort.core.arrays import Ints
 from upsort.core.lazy import record
-from upsort.io.tables.bounds import with_rows_bounded
+from upsort.io.tables.bounds import CSV, with_rows_bounded
 from upsort.io.tables.encoding import Encoding
 from upsort.io.tables.rows import ROWS_A_BLOCK, WHOLE, Block, Chunk, Chunking, ReadSettings, SourceEntry
 
@@ -162,11 +160,6 @@ def _quoted_cells(delimiter: str) -> "re.Pattern[bytes]":
 
 
 def next_rows(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
-    """The next block of rows. The library has one bound for all its readers; it is set while this one reads.
-
-    Raises csv.Error for a cell of more than `largest` characters, and for what is no table."""
-    csv.field_size_limit(largest)
-    try:
-        return list(islice(reader, ROWS_A_BLOCK))
-    finally:
-        csv.field_size_limit(sys.maxsize)
+    """The next block of rows. Raises CSV.Error for a cell of more than `largest` characters, and for what is no table."""
+    CSV.field_size_limit(largest)
+    return list(islice(reader, ROWS_A_BLOCK))

@@ -1,23 +1,23 @@
 """Comma-, semicolon- and tab-separated tables, read in blocks with the line of each row."""
 
-import csv
 import io
 import re
-import sys
-from collections import Counter
-from collections.abc import Iterator
+from collections import Counter, deque
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import partial
-from itertools import chain
+from itertools import chain, islice
 from typing import BinaryIO
 
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import record
 from upsort.io.sources.addresses import ending_of
-from upsort.io.tables.bounds import too_large, with_rows_bounded
+from upsort.io.tables.bounds import CSV, too_large, with_rows_bounded
 from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
 from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
 from upsort.io.tables.heading import Heading, heading_from_options, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
+    ROWS_A_BLOCK,
     WHOLE,
     WITH_TABS,
     Block,
@@ -36,8 +36,8 @@ DELIMITERS = ",;\t|"
 _SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
 _MOST_AGREE = 0.8  # of the rows, where the first one is of another width
-csv.field_size_limit(sys.maxsize)  # a cell may hold a whole book
 _TOO_LARGE = "field larger than field limit"  # of the library
+_END = "\udfff"  # a line that no table has
 
 
 @record(frozen=True)
@@ -61,9 +61,11 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         notes += title_notices(entry.name, shape.heading)
 
     def blocks(chunk: Chunk) -> Iterator[Block]:
-        with with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading) as stream:
-            blocks_read = read_delimited(stream, entry.name, shape, reading, chunk)
-            yield from without_footer_rows(blocks_read) if chunk.last else blocks_read
+        def lines() -> BinaryIO:
+            return with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading)
+
+        blocks_read = read_delimited(lines, entry.name, shape, reading, chunk)
+        yield from without_footer_rows(blocks_read) if chunk.last else blocks_read
 
     chunks = None
     if divisible(entry, shape.encoding) and shape.delimiter.isascii():
@@ -92,35 +94,125 @@ def table_shape(stream: BinaryIO, source: str, reading: ReadSettings) -> Dialect
     return Dialect(encoding, delimiter, names_in(heading, rows), heading)
 
 
-def read_delimited(stream: BinaryIO, source: str, shape: Dialect, reading: ReadSettings, chunk: Chunk) -> Iterator[Block]:
-    """The rows of a stretch of a table whose shape is known. Blank lines are no rows."""
-    encoding = encoding_in(chunk, shape.encoding.name)
-    text = io.TextIOWrapper(stream, encoding=encoding, errors=NOTED_ESCAPE, newline="")
-    sound_until = noted_escapes()
-    reader = csv.reader(text, delimiter=shape.delimiter)
+def read_delimited(
+    opened: Callable[[], BinaryIO], source: str, shape: Dialect, reading: ReadSettings, chunk: Chunk
+) -> Iterator[Block]:
+    """The rows of a stretch of a table whose shape is known. Blank lines are no rows.
+
+    As long as every quote is closed where a cell ends, whole blocks are read at once. From the block with the first other one on,
+    rows are read one by one, see `_row_by_row`. opened: opens the stretch, again and again."""
     doubts = EncodingDoubts(shape.encoding, source)
     line = chunk.line
     skip = shape.heading.rows if chunk.begin == 0 else 0
-    try:
-        while rows := next_rows(reader, reading.largest_cell):
-            after = chunk.line + reader.line_num
-            lines = _first_lines(rows, line, after)
-            line = after
-            if not all(rows):
-                filled = [place for place, row in enumerate(rows) if row]
-                rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
-            if skip and rows:
-                rows, lines, skip = rows[skip:], lines[skip:], 0
-            doubts.check(rows)
-            if rows:
-                yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
-    except (csv.Error, UnicodeError) as error:
-        if _TOO_LARGE in str(error):
-            raise too_large(f"{source}, from line {line} on,", reading) from error
-        raise DataProblem(
-            f"{source} cannot be read beyond line {line}: {error}.", "Check --encoding and --delimiter, or mend the line."
-        ) from error
+    with opened() as stream:
+        text = _text(stream, shape, chunk)
+        sound_until = noted_escapes()
+        reader = CSV.reader(text, delimiter=shape.delimiter, strict=True)
+        try:
+            while rows := next_rows(reader, reading.largest_cell):
+                after = chunk.line + reader.line_num
+                lines = _first_lines(rows, line, after)
+                line = after
+                if not all(rows):
+                    filled = [place for place, row in enumerate(rows) if row]
+                    rows, lines = [rows[place] for place in filled], [lines[place] for place in filled]
+                if skip and rows:
+                    rows, lines, skip = rows[skip:], lines[skip:], 0
+                doubts.check(rows)
+                if rows:
+                    yield _checked(rows, lines, source, shape, noted_escapes() > sound_until)
+            doubts.warn()
+            return
+        except UnicodeError as error:
+            raise _unreadable(source, line, error) from error
+        except CSV.Error as error:
+            if _TOO_LARGE in str(error):
+                raise too_large(f"{source}, from line {line} on,", reading) from error
+    with opened() as stream:
+        text = _text(stream, shape, chunk)
+        deque(islice(text, line - chunk.line), maxlen=0)
+        sound_until = noted_escapes()
+        try:
+            rows_read = _row_by_row(text, line, shape.delimiter, len(shape.columns))
+            while batch := list(islice(rows_read, ROWS_A_BLOCK)):
+                one_by_one = list(chain.from_iterable(batch))[skip:]
+                skip = 0
+                good = [each for each in one_by_one if each.reason is None]
+                rows, lines = [each.row for each in good], [each.line for each in good]
+                doubts.check(rows)
+                block = _checked(rows, lines, source, shape, noted_escapes() > sound_until)
+                refused = [RejectedRow(source, each.line, each.reason, tuple(each.row)) for each in one_by_one if each.reason]
+                yield replace(block, refused=sorted([*block.refused, *refused], key=lambda row: row.line))
+        except (CSV.Error, UnicodeError) as error:
+            if _TOO_LARGE in str(error):
+                raise too_large(f"{source}, from line {line} on,", reading) from error
+            raise _unreadable(source, line, error) from error
     doubts.warn()
+
+
+def _unreadable(source: str, line: int, error: Exception) -> DataProblem:
+    return DataProblem(
+        f"{source} cannot be read beyond line {line}: {error}.", "Check --encoding and --delimiter, or mend the line."
+    )
+
+
+def _text(stream: BinaryIO, shape: Dialect, chunk: Chunk) -> io.TextIOWrapper:
+    encoding = encoding_in(chunk, shape.encoding.name)
+    return io.TextIOWrapper(stream, encoding=encoding, errors=NOTED_ESCAPE, newline="")
+
+
+@record(frozen=True)
+class _Row:
+    """A row, the line on which it begins, and why it cannot be used, where a quote is to blame."""
+
+    row: list[str]
+    line: int
+    reason: RejectionReason | None = None
+
+
+def _row_by_row(text: Iterator[str], begin: int, delimiter: str, width: int) -> Iterator[list[_Row]]:
+    """Each row of text in which quotes stand inside cells, or are not closed; none for a blank line. begin: the number of its
+    first line.
+
+    What stands behind a closing quote belongs to the cell. Where a quote that is not closed, or closed in the middle of a cell,
+    makes a row go over several lines, and those behind its own are rows of the table, they are taken for such, and the row with
+    the quote is refused."""
+    lines: list[str] = []
+
+    def noted() -> Iterator[str]:
+        for line in text:
+            lines.append(line)
+            yield line
+
+    for row in CSV.reader(noted(), delimiter=delimiter):
+        raw, line = lines.copy(), begin
+        lines.clear()
+        begin += len(raw)
+        if not row:
+            yield []
+            continue
+        open_at_end = any('"' in part for part in raw) and len(list(CSV.reader([*raw, _END], delimiter=delimiter))) == 1
+        if not open_at_end and (len(raw) == 1 or _is_sound(raw, delimiter)):
+            yield [_Row(row, line)]
+            continue
+        cell = len(row) - 1 if open_at_end else next(place for place, each in enumerate(row) if _LINE_END.search(each))
+        above = sum(len(_LINE_END.findall(each)) for each in row[:cell])  # lines of the row before that of the quote
+        behind = list(chain.from_iterable(_row_by_row(iter(raw[above + 1 :]), line + above + 1, delimiter, width)))
+        reason = RejectionReason(ReasonKind.OPEN_QUOTE, (), f"in line {line + above}")
+        if behind and sum(len(each.row) == width for each in behind) >= _MOST_AGREE * len(behind):
+            begun = next(iter(CSV.reader(raw[: above + 1], delimiter=delimiter)))
+            yield [_Row(begun, line, reason), *behind]
+        else:
+            yield [_Row(row, line, reason if open_at_end else None)]
+
+
+def _is_sound(raw: list[str], delimiter: str) -> bool:
+    """Whether each quote of a row stands at an end of a cell, or is doubled."""
+    try:
+        deque(CSV.reader(raw, delimiter=delimiter, strict=True), maxlen=0)
+    except CSV.Error:
+        return False
+    return True
 
 
 def _first_lines(rows: list[list[str]], begin: int, after: int) -> list[int]:
@@ -194,7 +286,7 @@ def _rows_and_lines(sample: str, delimiter: str) -> tuple[list[list[str]], list[
     """The first rows that are not blank, and the line at which each begins."""
     rows: list[list[str]] = []
     lines: list[int] = []
-    reader = csv.reader(io.StringIO(sample, newline=""), delimiter=delimiter)
+    reader = CSV.reader(io.StringIO(sample, newline=""), delimiter=delimiter)
     begin = 1
     for row in reader:
         if row:

@@ -32,6 +32,7 @@ class ReasonKind(StrEnum):
     TOO_DEEP = "values nested more than {0} deep"
     TOO_LARGE = "larger than {0}"
     BROKEN_JSON = "the JSON is broken off or wrong here: {0}"
+    OPEN_QUOTE = "a quote is opened that is not closed"
     NO_TEXT = "no text"
     NO_LABEL = "no label"
     NO_WEIGHT = "no weight above 0"
