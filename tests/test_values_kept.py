@@ -1,15 +1,24 @@
 """What comes in as a number goes out as one, and what was not there is not made up, on every route; tables packed and as JSON."""
 
 import gzip
+import io
 import json
 import pickle
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import pyarrow.parquet
 import pytest
 from conftest import Program
+from hypothesis import given
+from hypothesis import strategies as st
 
+from upsort.core.errors import DataProblem
+from upsort.io.sources.inputs import open_inputs
+from upsort.io.tables import json_tables
 from upsort.io.tables.nested_values import ABSENT, TypedCell
+from upsort.io.tables.rows import ReadSettings, ReasonKind
 
 OBJECTS: list[dict[str, Any]] = [
     {"id": 7, "text": "moss", "good": True, "tags": ["a", {"b": 1}], "size": 1.5, "none": None, "whole": 10**20},
@@ -78,7 +87,7 @@ def test_the_filter_says_which_line_and_why(program: Program, sorter: str) -> No
     given = b'nonsense\n\n{"text": ""}\n{"text": "moss"}\n[1]\n'
     answers = [json.loads(line) for line in program("score", sorter, "-", "--flush", given=given).out.splitlines()]
     assert [(one.get("line_number"), one.get("error")) for one in answers] == [
-        (1, "not a JSON object"),
+        (1, "not JSON: Expecting value: line 1 column 1 (char 0)"),
         (3, "no text"),
         (None, None),
         (5, "not a JSON object"),
@@ -104,3 +113,94 @@ def test_a_renamed_column_is_told_how_to_be_renamed(program: Program, sorter: st
     assert "--rename texts=text" in told
     program("gather", "r.csv", "--rename=texts=text", "-o", "renamed.csv")
     program("extend", "k.sorter", "renamed.csv", "-o", "x.sorter")
+
+
+BAD_OBJECTS = [
+    ('{"text": "fern", "n": 1e999}', "a number that no file can keep, 1e999"),
+    ('{"text": "fern", "n": NaN}', "a number that no file can keep, NaN"),
+    ('{"text": "fern", "n": [-Infinity]}', "a number that no file can keep, -Infinity"),
+    ('{"text": "fern", "n": ' + "7" * 100_000 + "}", "a number that no file can keep, one of 100,000 digits"),
+    ('{"text": "fern", "n": {"a": 1, "a": 2}}', "a key of JSON that is there twice, 'a'"),
+    ('{"text": "fern", "text": "moss"}', "a key of JSON that is there twice, 'text'"),
+    ("[" * 100_000 + "]" * 100_000, "values nested more than 200 deep"),
+    ('["fern"]', "not a JSON object"),
+]
+
+
+@pytest.mark.parametrize(("bad", "reason"), BAD_OBJECTS)
+@pytest.mark.parametrize("name", ["t.json", "t.jsonl"])
+def test_a_bad_object_is_set_aside_with_its_reason(tmp_path: Path, name: str, bad: str, reason: str) -> None:
+    good = '{"text": "sand", "n": 1}'
+    for objects in ([good, bad, good], [bad, good], [good, bad]):
+        (tmp_path / name).write_text("\n".join(objects) if name == "t.jsonl" else f"[{','.join(objects)}]")
+        (table,) = open_inputs([str(tmp_path / name)], ReadSettings()).tables
+        blocks = list(table.blocks())
+        assert [(each.line, str(each.reason)) for block in blocks for each in block.refused] == [(objects.index(bad) + 1, reason)]
+        assert [row for block in blocks for row in block.rows] == [["sand", "1"]] * objects.count(good)
+    (tmp_path / name).write_text(f"{bad}\n" if name == "t.jsonl" else f"[{bad}]")
+    with pytest.raises(DataProblem) as told:
+        open_inputs([str(tmp_path / name)], ReadSettings())
+    assert f"{name} holds no usable objects: {reason}" in str(told.value)
+
+
+def test_an_object_of_arrays_sets_single_rows_aside(tmp_path: Path) -> None:
+    (tmp_path / "t.json").write_text('{"text": ["fern", "moss"], "n": [1, NaN]}')
+    (block,) = open_inputs([str(tmp_path / "t.json")], ReadSettings()).tables[0].blocks()
+    assert block.rows == [["fern", "1"]] and [str(each.reason) for each in block.refused] == [
+        "a number that no file can keep, NaN"
+    ]
+
+
+def test_numbers_that_would_change_are_kept_as_their_text(program: Program, tmp_path: Path) -> None:
+    numbers = ["0.10000000000000000555", "1.50", "123456789012345678901234567890", "-0.3", "1E5", "5e-324", "1e-400"]
+    (tmp_path / "t.json").write_text("[" + ",".join(f'{{"text": "fern", "n": {number}}}' for number in numbers) + "]")
+    program("gather", "t.json", "-o", "o.jsonl")
+    kept = [json.loads(line, parse_float=Decimal)["n"] for line in (tmp_path / "o.jsonl").read_text().splitlines()]
+    assert [Decimal(value) for value in kept] == [Decimal(number) for number in numbers]
+
+
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.floats(allow_nan=False, allow_infinity=False) | st.text(max_size=20),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=5), inner, max_size=4),
+    max_leaves=12,
+)
+
+
+@given(
+    items=st.lists(st.dictionaries(st.text(max_size=5), JSON, max_size=4), max_size=6),
+    piece=st.integers(1, 60),
+    ascii=st.booleans(),
+    indent=st.none() | st.integers(0, 2),
+)
+def test_an_array_is_read_the_same_in_any_pieces(items: list[object], piece: int, ascii: bool, indent: int | None) -> None:
+    text = json.dumps(items, ensure_ascii=ascii, indent=indent)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(json_tables, "_PIECE", piece)
+        found = list(json_tables._items(json_tables._Window(io.StringIO(text)), 10**6))
+        assert found == [(item, None) for item in items]
+        for cut in range(1, len(text)):
+            *whole, (_, last) = json_tables._items(json_tables._Window(io.StringIO(text[:cut])), 10**6)
+            assert last is not None and last.why is ReasonKind.BROKEN_JSON
+            assert whole == [(item, None) for item in items[: len(whole)]]
+
+
+def test_a_large_item_of_an_array_is_passed_over_and_not_held(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(json_tables, "_PIECE", 1000)
+    large = json.dumps({"text": 'a "quote" ] and \\ ' * 10_000, "list": [["]"] * 50] * 50})
+    window = json_tables._Window(io.StringIO(f'[{{"a": 1}}, {large}, {{"a": 2}}]'))
+    (first, _), (_, why), (second, _) = json_tables._items(window, 20_000)
+    assert (first, second) == ({"a": 1}, {"a": 2}) and why is not None and why.why is ReasonKind.TOO_LARGE
+    assert len(window.held) < 60_000
+
+
+def test_dates_that_no_calendar_has_set_aside_their_row(tmp_path: Path) -> None:
+    moments = pyarrow.array([0, 10**18, 10**15, -(10**17)], type=pyarrow.timestamp("us"))
+    days = pyarrow.array([0, 1, 10**9, 2], type=pyarrow.date32())
+    table = pyarrow.table({"text": ["fern", "moss", "sand", "reed"], "at": moments, "day": days})
+    pyarrow.parquet.write_table(table, tmp_path / "t.parquet")
+    (source,) = open_inputs([str(tmp_path / "t.parquet")], ReadSettings()).tables
+    (block,) = source.blocks()
+    assert block.rows == [["fern", "1970-01-01", "1970-01-01"]] and block.lines == [1]
+    assert [(each.line, str(each.reason)) for each in block.refused] == [
+        (line, "a date outside the years 1 to 9999") for line in (2, 3, 4)
+    ]

@@ -22,7 +22,8 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for
-from upsort.io.tables.rows import RejectionReason
+from upsort.io.tables.json_tables import decoded
+from upsort.io.tables.rows import ReasonKind, RejectionReason
 from upsort.workflows.score import ScoreLayout
 from upsort.workflows.shared.scored_rows import decision_values
 
@@ -297,11 +298,10 @@ def answer_lines(
 
 def answer_line(sorters: Sequence[TrainedSorter], reader: DocumentReader, line: bytes, layout: ScoreLayout) -> dict[str, Any]:
     """The answer to one line."""
-    values = object_in(line)
-    documents = reader.of_object(values) if values is not None else None
-    if values is None or documents is None or isinstance(documents, RejectionReason):
-        message = str(documents) if isinstance(documents, RejectionReason) else "not a JSON object"
-        return {"error": message, "line": line.decode("utf-8", "replace").rstrip()}
+    values, fault = object_in(line)
+    documents = reader.of_object(values) if fault is None else fault
+    if isinstance(documents, RejectionReason):
+        return {"error": str(documents), "line": line.decode("utf-8", "replace").rstrip()}
     words = sorters[0].tokens_of(documents)
     passed_through = {name: value for name, value in values.items() if not layout.thin or name == reader.columns.id}
     for sorter in sorters:
@@ -309,13 +309,13 @@ def answer_line(sorters: Sequence[TrainedSorter], reader: DocumentReader, line: 
     return passed_through
 
 
-def object_in(line: bytes) -> dict[str, Any] | None:
-    """The object of JSON that a line holds, where it holds one."""
+def object_in(line: bytes) -> tuple[dict[str, Any], RejectionReason | None]:
+    """The object of JSON that a line holds, and why it holds none."""
     try:
-        value = json.loads(line)
-    except (ValueError, RecursionError):
-        return None
-    return value if isinstance(value, dict) else None
+        value, fault = decoded(line.decode("utf-8-sig"))
+    except UnicodeDecodeError as error:
+        value, fault = None, RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not utf-8",))
+    return (value if fault is None else {}), fault
 
 
 @record(frozen=True, kw_only=True)
@@ -333,8 +333,8 @@ class Prediction:
 
 def document_in(reader: DocumentReader, line: str) -> Documents | RejectionReason:
     """The document of a line: an object of JSON with the sorter's columns, or else the text itself."""
-    values = object_in(line.encode("utf-8", "surrogatepass")) if line.lstrip().startswith("{") else None
-    if values is not None and any(name in values for name in reader.columns.text):
+    values, fault = decoded(line) if line.lstrip().startswith("{") else ({}, None)
+    if fault is None and any(name in values for name in reader.columns.text):
         return reader.of_object(values)
     return reader.of_text(line.rstrip("\r\n"))
 

@@ -50,8 +50,19 @@ def parquet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         line = chunk.line
         for values in _batches(entry, chunk):
             rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
-            yield Block(source=entry.name, columns=columns, rows=rows, lines=list(range(line, line + len(rows))))
+            lines = list(range(line, line + len(rows)))
             line += len(rows)
+            wrong = {place for column in values if isinstance(column, _WithWrong) for place in column.wrong}
+            yield Block(
+                source=entry.name,
+                columns=columns,
+                rows=[row for place, row in enumerate(rows) if place not in wrong],
+                lines=[number for place, number in enumerate(lines) if place not in wrong],
+                refused=[
+                    RejectedRow(entry.name, lines[place], RejectionReason(ReasonKind.YEAR), tuple(rows[place]))
+                    for place in sorted(wrong)
+                ],
+            )
 
     division = Chunking(lambda: iter(bounds), blocks, entry.passing)
     return SourceTable(name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), division=division)
@@ -91,7 +102,7 @@ def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chu
                 return
             first = max(chunk.begin - begin, 0)
             many = batch.num_rows - first if chunk.end is None else min(batch.num_rows, chunk.end - begin) - first
-            values = [column.to_pylist() for column in batch.slice(first, many).columns] if many > 0 else None
+            values = [_values(column) for column in batch.slice(first, many).columns] if many > 0 else None
             begin += batch.num_rows
         except StopIteration:
             return
@@ -99,6 +110,37 @@ def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chu
             raise DamagedSource(entry.name, error) from error
         if values is not None:
             yield values
+
+
+class _WithWrong(list[Any]):
+    """The values of a column. wrong: the places of those that are no date or time of this program, as text."""
+
+    wrong: list[int]
+
+
+def _values(column: Any) -> list[Any]:
+    """The values of a column; the text of those that Python has no value for: nanoseconds, and years beyond 9999."""
+    try:
+        return list(column.to_pylist())
+    except (OverflowError, ValueError):
+        values = _WithWrong()
+        values.wrong = []
+    for place, value in enumerate(column):
+        try:
+            values.append(value.as_py())
+        except (OverflowError, ValueError):
+            values.append(_text_of(value))
+            if not _KEPT.match(values[-1]):
+                values.wrong.append(place)
+    return values
+
+
+def _text_of(value: Any) -> str:
+    """A value as Arrow writes it; empty where it cannot."""
+    try:
+        return str(value.cast(pyarrow.string()))
+    except pyarrow.ArrowException:
+        return ""
 
 
 def _file(entry: SourceEntry) -> Any:
@@ -110,6 +152,7 @@ def _file(entry: SourceEntry) -> Any:
         raise DataProblem(f"{entry.name} is not a readable Parquet file: {error}.", "Get the file again.") from None
 
 
+_KEPT = re.compile("[0-9]{4}-|[0-9]{2}:|-?[0-9]+$")  # a date, a time, a number of seconds, as Arrow writes them
 _SAMPLE_ROWS = 50  # rows
 _STREAMED_FROM = 30_000_000  # bytes of file from which rows are streamed and merged cells are left as they are
 

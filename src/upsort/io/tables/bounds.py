@@ -21,9 +21,6 @@ DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError, zlib.error, zipfile.BadZi
 LINES = re.compile(rb"[\r\n]")
 """What ends a row of text."""
 
-QUOTES = re.compile(rb'(?<!\\)"')
-"""What begins or ends a string of JSON; within one every quote has a backslash before it."""
-
 _BUFFER = 1 << 18  # bytes
 
 

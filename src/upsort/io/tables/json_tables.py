@@ -7,14 +7,16 @@ import codecs
 import io
 import json
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections import Counter
+from collections.abc import Callable, Iterator
+from decimal import Decimal
 from functools import partial
-from typing import Any, BinaryIO, cast
-
-import ijson
+from math import isinf
+from typing import Any, TextIO
 
 from upsort.core.errors import DataProblem
-from upsort.io.tables.bounds import QUOTES, size_text, with_rows_bounded
+from upsort.core.lazy import record
+from upsort.io.tables.bounds import DAMAGED, DamagedSource, size_text, with_rows_bounded
 from upsort.io.tables.chunking import chunk_stream, divisible, division_of, encoding_in, line_chunks
 from upsort.io.tables.encoding import Encoding, find_encoding
 from upsort.io.tables.nested_values import InnerPaths, cell_at, cell_from
@@ -33,10 +35,85 @@ from upsort.io.tables.rows import (
 
 _DEEPEST = 200  # containers inside each other
 _MOST_KEYS = 10_000
-_SIZE_OF_A_VALUE = 8  # bytes that a number, or a bracket, counts for in the size of an item
+_PIECE = 1 << 18  # characters of an array read at once
+_SURE = 15  # significant digits that a float always keeps (IEEE 754, binary64)
+_SMALL = 1e-290  # below which it may keep fewer
+_NEAR_THE_END = 16  # characters in which an error may come from the end of what was read alone
 _OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[^\[\]{}"]++', re.DOTALL)  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
-_TOO_LARGE = "integer overflow"  # of the fast parser
+_KEY_SHOWN = 60  # and of a key or a number
+_STRINGS_AND_BRACKETS = re.compile(r'"(?:[^"\\]|\\.)*+"|["\[\]{}]', re.DOTALL)
+_UNDECODED = re.compile("[\udc80-\udcff]")
+_SPACE = " \t\r\n"
+
+
+@record(frozen=True)
+class _Unusable:
+    """Stands where a value stood that cannot be kept."""
+
+    reason: RejectionReason
+
+
+def _pairs(pairs: list[tuple[str, Any]]) -> Any:
+    value = dict(pairs)
+    if len(value) == len(pairs):
+        return value
+    times = Counter(key for key, _ in pairs)
+    return _Unusable(RejectionReason(ReasonKind.DOUBLE_KEY, (), repr(times.most_common(1)[0][0])[:_KEY_SHOWN]))
+
+
+def _real(text: str) -> Any:
+    """A number with a point or an exponent; its text, where it is no float."""
+    value = float(text)
+    if isinf(value):
+        return _Unusable(RejectionReason(ReasonKind.NUMBER, (), text[:_KEY_SHOWN]))
+    sure = len(text) <= _SURE and abs(value) > _SMALL
+    return value if sure or Decimal(text) == Decimal(repr(value)) else text
+
+
+def _whole(text: str) -> Any:
+    if isinf(float(text)):
+        return _Unusable(RejectionReason(ReasonKind.NUMBER, (), f"one of {len(text):,} digits"))
+    return int(text)
+
+
+def _constant(name: str) -> Any:
+    """NaN and infinities, which JSON does not have (RFC 8259, section 6) and some programs write."""
+    return _Unusable(RejectionReason(ReasonKind.NUMBER, (), name))
+
+
+_DECODER = json.JSONDecoder(object_pairs_hook=_pairs, parse_float=_real, parse_int=_whole, parse_constant=_constant)
+
+
+def _fault_in(value: Any) -> RejectionReason | None:
+    """Why a value cannot be used, if something in it cannot."""
+    match value:
+        case _Unusable():
+            return value.reason
+        case dict() | list():
+            inside = value.values() if isinstance(value, dict) else value
+            return next((fault for each in inside if (fault := _fault_in(each)) is not None), None)
+    return None
+
+
+def object_fault(value: Any) -> RejectionReason | None:
+    """Why a decoded value is no row."""
+    if (fault := _fault_in(value)) is not None:
+        return fault
+    return None if isinstance(value, dict) else RejectionReason(ReasonKind.NOT_AN_OBJECT)
+
+
+def decoded(text: str) -> tuple[Any, RejectionReason | None]:
+    """The value of JSON text that is to be a row, and why it is none."""
+    if nested_too_deeply(text):
+        return None, RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
+    try:
+        value = _DECODER.decode(text)
+    except (ValueError, RecursionError) as error:
+        return None, RejectionReason(ReasonKind.NOT_JSON, (str(error),))
+    return value, object_fault(value)
+
+
 Item = tuple[int, Any, RejectionReason | None]
 """Its line or number, its value, and why it cannot be used, where it cannot."""
 
@@ -71,7 +148,9 @@ def _table(
     """items: of a stretch. chunks: where there are any."""
     keys: dict[str, None] = {}
     paths = InnerPaths()
+    first_fault = None
     for _, value, fault in items(WHOLE):
+        first_fault = first_fault or fault
         if not fault:
             keys.update(dict.fromkeys(value))
             if len(keys) > _MOST_KEYS:
@@ -80,7 +159,8 @@ def _table(
                 )
             paths.add_row(value)
     if not keys:
-        raise DataProblem(f"{entry.name} holds no objects.", "Give objects with at least a text.")
+        why = f": {first_fault}" if first_fault else ""
+        raise DataProblem(f"{entry.name} holds no usable objects{why}.", "Give objects with at least a text.")
     inner, notices = paths.names(keys)
     columns = (*keys, *inner)
 
@@ -88,7 +168,7 @@ def _table(
         block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for line, value, fault in items(chunk):
             if fault:
-                shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+                shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)
                 block.refused.append(RejectedRow(entry.name, line, fault, (shown,)))
             else:
                 block.rows.append([*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)])
@@ -113,107 +193,138 @@ def _lines(entry: SourceEntry, encoding: str, reading: ReadSettings, chunk: Chun
             try:
                 text = line if wide else line.decode(encoding)
             except UnicodeDecodeError as error:
-                fault = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding}",))
-                yield number, line.decode(encoding, "backslashreplace"), fault
+                bytes_fault = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding}",))
+                yield number, line.decode(encoding, "backslashreplace"), bytes_fault
                 continue
             if not text.strip():
                 continue
-            if nested_too_deeply(text):
-                yield number, text.strip()[:_SHOWN], RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
-                continue
-            try:
-                value = json.loads(text)
-            except (ValueError, RecursionError) as error:
-                yield number, text.strip(), RejectionReason(ReasonKind.NOT_JSON, (str(error),))
-                continue
-            yield number, value, None if isinstance(value, dict) else RejectionReason(ReasonKind.NOT_AN_OBJECT)
+            value, fault = decoded(text)
+            if fault is None:
+                yield number, value, None
+            else:
+                yield number, text.strip()[: _SHOWN if fault.why is ReasonKind.TOO_DEEP else None], fault
 
 
 def _array(entry: SourceEntry, encoding: str, reading: ReadSettings) -> Iterator[Item]:
-    """The items of an array. Whole numbers beyond 64 bits are read by a slower parser, from there on."""
-    for number, value, fault in _items(entry, encoding, reading, ijson, 0):
-        if fault is None or _TOO_LARGE not in str(fault):
-            yield number, value, fault
-            continue
-        yield from _items(entry, encoding, reading, ijson.get_backend("python"), number - 1)
-
-
-def _items(entry: SourceEntry, encoding: str, reading: ReadSettings, parser: Any, skipped: int) -> Iterator[Item]:
-    """The items after the first `skipped`."""
-    number = 0
-    with with_rows_bounded(entry.open(), entry.name, reading, QUOTES) as stream:
-        recoded: BinaryIO = stream
-        if not encoding.startswith("utf-8"):
-            recoded = cast(BinaryIO, _Transcoded(stream, encoding))
-        elif encoding == "utf-8-sig":
-            stream.read(3)
+    """The items of an array, which is never held whole."""
+    with entry.open() as stream:
+        text = io.TextIOWrapper(stream, encoding=encoding, errors="surrogateescape", newline="")
         try:
-            for value in _built(parser.basic_parse(recoded, use_float=True), reading.largest_cell):
-                number += 1
-                if number <= skipped:
-                    continue
-                if isinstance(value, RejectionReason):
-                    yield number, "", value
-                    continue
-                yield number, value, None if isinstance(value, dict) else RejectionReason(ReasonKind.NOT_AN_OBJECT)
-        except ijson.JSONError as error:
-            reason = " ".join(str(error).split()).split(" (right here)")[0]
-            yield number + 1, "", RejectionReason(ReasonKind.BROKEN_JSON, (reason[:120],))
+            for number, (value, fault) in enumerate(_items(_Window(text), reading.largest_cell), 1):
+                yield number, value, fault
+        except UnicodeError as error:
+            raise DataProblem(f"{entry.name} is not {encoding}: {error}.", "Name its --encoding.") from error
+        except DAMAGED as error:
+            raise DamagedSource(entry.name, error) from error
 
 
-class _Transcoded:
-    """A stream of text in any encoding as bytes of UTF-8."""
+class _Window:
+    """What is held of a text that is read from its beginning to its end. at: the place in it that is looked at."""
 
-    def __init__(self, stream: BinaryIO, encoding: str) -> None:
-        self.text = io.TextIOWrapper(stream, encoding=encoding, newline="")
+    def __init__(self, text: TextIO) -> None:
+        self._text = text
+        self.held, self.at, self.ended = "", 0, False
 
-    def read(self, size: int = -1) -> bytes:
-        """The bytes of a number of characters."""
-        return self.text.read(size).encode("utf-8")
+    def more(self) -> bool:
+        """Read on, as much again as is held from the place on; False at the end of the text."""
+        self.held, self.at = self.held[self.at :], 0
+        piece = self._text.read(max(_PIECE, len(self.held)))
+        self.held += piece
+        self.ended = not piece
+        return not self.ended
+
+    def next_sign(self) -> str:
+        """The next character that is no space, which is not passed; empty at the end."""
+        while True:
+            while self.at < len(self.held) and self.held[self.at] in _SPACE:
+                self.at += 1
+            if self.at < len(self.held) or not self.more():
+                return self.held[self.at : self.at + 1]
+
+    def skip_value(self) -> None:
+        """Pass an object, an array or a string, however large; to the end where it does not end."""
+        depth = 0
+        while True:
+            for match in _STRINGS_AND_BRACKETS.finditer(self.held, self.at):
+                sign = match.group()
+                if sign == '"':  # of a string that is not here to its end
+                    self.at = match.start()
+                    break
+                depth += (sign in "[{") - (sign in "]}")
+                if depth <= 0:
+                    self.at = match.end()
+                    return
+            else:
+                self.at = len(self.held)
+            if not self.more():
+                self.at = len(self.held)
+                return
 
 
-def _built(events: Iterable[tuple[str, Any]], largest: int) -> Iterator[Any]:
-    """The items of an array from the events of its parsing; for one that is nested too deeply or too large the reason, since it
-    is never held."""
-    open_ones: list[Any] = []  # the containers around the place, without the array itself
-    keys: list[str] = []
-    depth = size = 0
-    unread: RejectionReason | None = None  # why the item is not held
-    for event, value in events:
-        size += len(value) if isinstance(value, str) else _SIZE_OF_A_VALUE
-        if event in {"start_map", "start_array"}:
-            depth += 1
-            if depth == 1:
-                continue
-            if depth > _DEEPEST:
-                unread = unread or RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
-            if not unread:
-                open_ones.append({} if event == "start_map" else [])
-                keys.append("")
-            continue
-        if size > largest and not unread:
-            unread, open_ones, keys = RejectionReason(ReasonKind.TOO_LARGE, (size_text(largest),)), [], []
-        if event == "map_key":
-            if not unread:
-                keys[-1] = value
-            continue
-        if event in {"end_map", "end_array"}:
-            depth -= 1
-            if depth == 0:
-                continue
-            if not unread:
-                value = open_ones.pop()
-                keys.pop()
-        if depth == 1:
-            size = 0
-            yield unread or value
-            open_ones, keys, unread = [], [], None
-        elif unread:
-            continue
-        elif isinstance(open_ones[-1], dict):
-            open_ones[-1][keys[-1]] = value
-        else:
-            open_ones[-1].append(value)
+def _items(window: _Window, largest: int) -> Iterator[tuple[Any, RejectionReason | None]]:
+    """The items of an array of JSON; what is wrong with the array itself ends it as a last item that cannot be used."""
+
+    def broken(what: str) -> tuple[str, RejectionReason]:
+        return window.held[window.at : window.at + _SHOWN], RejectionReason(ReasonKind.BROKEN_JSON, (what,))
+
+    assert window.next_sign() == "["
+    window.at += 1
+    if window.next_sign() == "]":
+        window.at += 1
+    else:
+        while True:
+            if not window.next_sign():
+                yield broken("it ends before the array does")
+                return
+            value, fault = _item(window, largest)
+            yield value, fault
+            if fault is not None and fault.why is ReasonKind.BROKEN_JSON:
+                return
+            sign = window.next_sign()
+            window.at += 1
+            if sign == "]":
+                break
+            if sign != ",":
+                window.at -= 1
+                yield broken("no comma" if sign else "it ends before the array does")
+                return
+    if window.next_sign():
+        yield broken("text behind the array")
+
+
+def _item(window: _Window, largest: int) -> tuple[Any, RejectionReason | None]:
+    """The item that begins here, or what is shown of it and why it cannot be used."""
+    while True:
+        reason: RejectionReason | None = None
+        try:
+            value, end = _DECODER.raw_decode(window.held, window.at)
+            if end < len(window.held) or window.ended:  # else a number may go on
+                break
+        except RecursionError:
+            reason = RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
+        except json.JSONDecodeError as error:
+            cut = error.pos >= len(window.held) - _NEAR_THE_END or error.msg.startswith("Unterminated string")
+            if window.ended or not cut:
+                return window.held[window.at :][:_SHOWN], RejectionReason(ReasonKind.BROKEN_JSON, (error.msg,))
+        if len(window.held) - window.at > largest:
+            reason = reason or RejectionReason(ReasonKind.TOO_LARGE, (size_text(largest),))
+        if reason is not None:
+            shown = window.held[window.at : window.at + _SHOWN]
+            window.skip_value()
+            return shown, reason
+        window.more()
+    text = window.held[window.at : end]
+    window.at = end
+    if nested_too_deeply(text):
+        return text[:_SHOWN], RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
+    if len(text) > largest:
+        return text[:_SHOWN], RejectionReason(ReasonKind.TOO_LARGE, (size_text(largest),))
+    if _UNDECODED.search(text):
+        return text.encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace"), RejectionReason(
+            ReasonKind.BYTES, ("bytes that are no text",)
+        )
+    fault = object_fault(value)
+    return (value, None) if fault is None else (text, fault)
 
 
 def nested_too_deeply(text: str) -> bool:
@@ -235,14 +346,16 @@ def _transposed(entry: SourceEntry, encoding: str) -> list[Item]:
                 raise DataProblem(
                     f"{entry.name} has values nested more than {_DEEPEST} deep.", "Give an array of objects, or JSON Lines."
                 )
-            value = json.loads(text)
+            value = _DECODER.decode(text)
         except (ValueError, RecursionError) as error:
             raise DataProblem(f"{entry.name} is not whole JSON: {error}.", "Get the file again.") from None
+    if isinstance(value, _Unusable):
+        raise DataProblem(f"{entry.name} has {value.reason}.", "Give each column a name of its own.")
     lengths = {len(values) for values in value.values() if isinstance(values, list)}
     if not all(isinstance(values, list) for values in value.values()) or len(lengths) != 1:
         raise DataProblem(
             f"{entry.name} is one JSON object, but not of arrays of the same length.",
             "Give an array of objects, an object of arrays, or JSON Lines (.jsonl).",
         )
-    rows = zip(*value.values(), strict=True)
-    return [(number, dict(zip(value, row, strict=True)), None) for number, row in enumerate(rows, 1)]
+    rows = [dict(zip(value, row, strict=True)) for row in zip(*value.values(), strict=True)]
+    return [(number, row, _fault_in(row)) for number, row in enumerate(rows, 1)]
