@@ -15,6 +15,7 @@ from conftest import Program, run_in, started
 from upsort.core.errors import DataProblem
 from upsort.io.outputs import table_file
 from upsort.io.tables.rows import TableLayout
+from upsort.workflows import score as score_workflow
 
 
 @pytest.fixture(scope="module")
@@ -234,3 +235,71 @@ def test_the_report_fits_a_browser(program: Program, sorter: str, few: Path, tmp
     assert images == 4 and all_loaded
     if not dark:
         assert background == "rgb(251, 250, 246)"
+
+
+def rows_with_faults(path: Path, count: int) -> list[str]:
+    """A table in which every third row cannot be scored, two times for having no text, once for its width; the identifiers."""
+    faults = {2: "{},,x\n", 5: "{}\n", 8: "{},  ,x\n"}
+    rows = [faults.get(n % 9, "{},moss pond " + "word " * (n % 50) + ",x\n").format(f"r{n}") for n in range(count)]
+    path.write_text("ref,message,more\n" + "".join(rows))
+    return [f"r{n}" for n in range(count)]
+
+
+@pytest.mark.parametrize(
+    "more", [(), ("--workers=2",), ("--thin", "--id=ref"), ("--all-probabilities",), ("--spreadsheet-safe",)]
+)
+def test_rejected_rows_may_be_kept_in_their_places(program: Program, sorter: str, tmp_path: Path, more: tuple[str, ...]) -> None:
+    names = rows_with_faults(tmp_path / "t.csv", 20_000)
+    told = program("score", sorter, "t.csv", "-o", "o.csv", "--keep-rejected", *more)
+    assert "Rows: 20,000 read, 13,334 scored, 6,666 set aside" in told.err.replace("\n", " ")
+    with (tmp_path / "o.csv").open(newline="") as stream:
+        rows = list(csv.DictReader(stream))
+    identity = "ref" if "--thin" not in more else next(iter(rows[0]))
+    wrong = [number for number in range(20_000) if number % 9 in (2, 5, 8)]
+    assert [row[identity] for row in rows if row["sorted_label"]] == [
+        name for number, name in enumerate(names) if number not in set(wrong)
+    ]
+    if "--thin" not in more:  # a row of one cell has no column for it
+        assert [row["ref"] or row["message"] for row in rows] == names
+    for number in wrong:
+        remark = "1 cell where the table has 3 columns" if number % 9 == 5 else "no text"
+        decisions = {name: cell for name, cell in rows[number].items() if name.startswith("sorted_") and cell}
+        assert decisions == {"sorted_remark": remark}
+    program("score", sorter, "t.csv", "-o", "plain.csv", *more, "--overwrite")
+    with (tmp_path / "plain.csv").open(newline="") as stream:
+        assert list(csv.DictReader(stream)) == [row for number, row in enumerate(rows) if number % 9 not in (2, 5, 8)]
+
+
+@pytest.mark.parametrize("output", ["o.csv", "out/part-*.csv", "o.jsonl"])
+def test_an_interrupted_run_that_keeps_rejected_rows_is_resumed(
+    program: Program, sorter: str, tmp_path: Path, output: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    rows_with_faults(tmp_path / "t.csv", 60_000)
+    (tmp_path / "t.csv").open("a").write("".join(f"x{n},,\n" for n in range(30_000)) + "last,moss,\n")
+    line = ("score", sorter, "t.csv", "--keep-rejected", "--workers=1")
+    program(*line, "-o", output.replace("o", "whole", 1))
+    real, calls = score_workflow.BlockScorer.__call__, []
+
+    def counted(self: score_workflow.BlockScorer, block: object) -> object:
+        calls.append(block)
+        if len(calls) == 3:
+            raise KeyboardInterrupt
+        return real(self, block)  # type: ignore[arg-type]
+
+    with monkeypatch.context() as patch:
+        patch.setattr(score_workflow.BlockScorer, "__call__", counted)
+        assert "--resume" in program(*line, "-o", output, code=130).err
+    program(*line, "-o", output, "--resume")
+    for path in (tmp_path / output).parent.glob((tmp_path / output).name):
+        whole = tmp_path / output.replace("o", "whole", 1)
+        assert path.read_bytes() == (whole.parent / path.name.replace("o", "whole", int("*" not in output))).read_bytes()
+
+
+def test_tables_of_rejected_rows_alone_and_lines_are_kept(program: Program, sorter: str, tmp_path: Path) -> None:
+    (tmp_path / "t.jsonl").write_text('{"message": ""}\nnonsense\n')
+    rows = program("score", sorter, "t.jsonl", "--keep-rejected", "--json").json
+    assert [(row["message"], row["sorted_label"], row["sorted_probability"]) for row in rows] == [
+        ("", "", None),
+        ("nonsense", "", None),
+    ]
+    assert rows[0]["sorted_remark"] == "no text" and rows[1]["sorted_remark"].startswith("not JSON")

@@ -337,8 +337,9 @@ def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:
     return RejectedRows(path)
 
 
-def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:
-    """Say how many rows were set aside, why, and where they are; nothing when there are none."""
+def report_rejects(rejects: RejectedRows, used: int, view: View, done: str = "", kept: str = "") -> None:
+    """Say how many rows were set aside, why, and where they are; where there are none, nothing, but for what was done with the
+    others, if that is given. kept: in what way they are in the output as well."""
     view.values["rows"] = {
         "read": used + rejects.count,
         "used": used,
@@ -346,12 +347,15 @@ def report_rejects(rejects: RejectedRows, used: int, view: View) -> None:
         "reasons": dict(rejects.reasons.most_common()),
         "set_aside_file": str(rejects.path) if rejects.path and rejects.count else None,
     }
+    others = f"{used:,} {done}, " if done else ""
     if not rejects.count:
+        if done:
+            view.add_note(f"Rows: {used:,} read, {others}none set aside.")
         return
     reasons = "; ".join(f"{reason}: {count:,}" for reason, count in rejects.reasons.most_common(4))
     more = rejects.count - sum(count for _, count in rejects.reasons.most_common(4))
     where = f"see {rejects.path}" if rejects.path else "see --set-aside"
     view.add_note(
-        f"Rows: {used + rejects.count:,} read, {rejects.count:,} set aside ({reasons}{f'; {more} other' if more > 0 else ''}); "
-        f"{where}."
+        f"Rows: {used + rejects.count:,} read, {others}{rejects.count:,} set aside "
+        f"({reasons}{f'; {more} other' if more > 0 else ''}); {f'{kept}, ' if kept else ''}{where}."
     )

@@ -23,7 +23,15 @@ from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
 from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
-from upsort.workflows.shared.scored_rows import ScoredBlock, ScoreResult, ScoreTally, columns_of, decision_columns, number_columns
+from upsort.workflows.shared.scored_rows import (
+    REMARK,
+    ScoredBlock,
+    ScoreResult,
+    ScoreTally,
+    columns_of,
+    decision_columns,
+    number_columns,
+)
 
 CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
@@ -93,10 +101,12 @@ class BlockScorer:
 
     def __call__(self, block: DocumentBlock) -> ScoredBlock:
         """Decide about a block."""
+        sorters = self.deciding.sorters
         decided = self.deciding(block)
         rows = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
-        sorters = self.deciding.sorters
         columns = [*zip(*rows, strict=True), *_decided_columns(sorters, decided, self.layout)]
+        if block.kept:
+            columns = self._with_kept(columns, block)
         if self.layout.safe:
             columns = [[_guarded(cell) for cell in column] for column in columns]
         text = self.text_of(columns) if self.text_of is not None else ""
@@ -109,8 +119,9 @@ class BlockScorer:
         labels = [sorter.sorted_as(decisions) for sorter, decisions in zip(sorters, decided, strict=True)]
         nothing_known = int(without_known_words(decided[0]).sum())
         return ScoredBlock(
-            rows=len(block.rows),
-            last=_last_of(block),
+            rows=len(block),
+            documents=len(block.rows),
+            last=block.last,
             columns=[] if text else columns,
             text=text,
             labels=labels,
@@ -119,6 +130,16 @@ class BlockScorer:
             nothing_known=nothing_known,
             unknown=unknown,
         )
+
+    def _with_kept(self, columns: list[Sequence[str]], block: DocumentBlock) -> list[Sequence[str]]:
+        """The columns with the rows that were rejected in their places: without a decision, and with the reason as the remark."""
+        cells = [[row.id] if self.layout.thin else self.by_name.row(block.columns, row.cells) for row in block.kept]
+        remarks = [name.endswith(REMARK.name) for name in self.added]
+        rows = [[*own, *(row.reason if remark else "" for remark in remarks)] for own, row in zip(cells, block.kept, strict=True)]
+        whole: list[Sequence[str]] = list(zip(*columns, strict=True))
+        for row, kept in zip(rows, block.kept, strict=True):
+            whole.insert(kept.at, row)
+        return [*zip(*whole, strict=True)]
 
 
 def with_decisions(
@@ -162,7 +183,7 @@ def score(scoring: BlockScorer, incoming: ScoringContext, writer: RowSink, resum
         write_made(writer, scored.text, scored.columns)
         tally.add(scored)
         if resume.done is not None:
-            resume.done(tally.documents, tally.state())
+            resume.done(tally.rows, tally.state())
         incoming.advance(scored.rows)
     return tally.result(sorters)
 
@@ -178,17 +199,13 @@ def _unfinished(
         piece = reading.read(piece)
         left = list(piece.blocks)
         while left and seen < rows:
-            seen, before = seen + len(left[0].rows), _last_of(left.pop(0))
+            seen, before = seen + len(left[0]), left.pop(0).last
         if seen >= rows and (seen > rows or before != last):
             break
         yield replace(piece, blocks=left)
     if seen != rows or before != last:
         raise ResumeProblem("The usable rows are not those of the interrupted run.", "Start over with --overwrite.")
     yield from pieces
-
-
-def _last_of(block: DocumentBlock) -> str:
-    return f"{block.source}:{block.lines[-1]}"
 
 
 @record(frozen=True)

@@ -58,6 +58,9 @@ class ScoreOptions(
     )
     all_probabilities: bool = flag("add the probability of each label", heading="what to write")
     thin: bool = flag("only the ID and the decision columns", heading="what to write")
+    keep_rejected: bool = flag(
+        "also write the rows that cannot be scored, with the reason as sorted_remark", heading="what to write"
+    )
     per_document: str = option(
         "one row per document, its passages combined",
         choices=("mean", "median", "trimmed", "product"),
@@ -86,6 +89,7 @@ SCORE = Command(
                 "--output",
                 "--workers",
                 "--per-document",
+                "--keep-rejected",
                 "--lines",
                 "--json",
                 "--spreadsheet-safe",
@@ -94,7 +98,7 @@ SCORE = Command(
             ),
             "it answers standard input line by line",
         ),
-        Clash("--per-document", ("--thin", "--resume"), "a row is a document, made of many"),
+        Clash("--per-document", ("--thin", "--resume", "--keep-rejected"), "a row is a document, made of many"),
         Clash("--lines", ("--output", "--json"), "JSON Lines go to standard output"),
         Need("--document-column", ("--per-document",)),
         Need("--into", ("--output",)),

@@ -35,7 +35,7 @@ from upsort.workflows.explain import Prediction, answer_lines, document_in, pred
 from upsort.workflows.score import BlockScorer, Passages, ResumeState, ScoreLayout, run_key, score, score_documents_of_passages
 from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.score_parts import ResumeChoice, score_parts
-from upsort.workflows.shared.scored_rows import ScoreResult, columns_of, with_decision_options
+from upsort.workflows.shared.scored_rows import COLUMNS, ScoreResult, columns_of, with_decision_options
 
 
 def run_ask(options: AskOptions, console: Console) -> Exit:
@@ -117,13 +117,16 @@ def run_score(options: ScoreOptions, console: Console) -> Exit:
         folder = output.parent.absolute()
         rejects_base = folder.with_name(f"{folder.name}.csv") if folder.name else None
     with scoring_context(options, console, sorters[0], inputs, rejects_base, "documents scored") as incoming:
+        incoming.reader.keeps_rejected = options.keep_rejected
         scoring = BlockScorer(sorters, layout, inputs, incoming.reader.columns.id)
         for name, other in scoring.renamed.items():
             console.note(f"The label column {name!r} is called like a decision; it is kept as {other!r}.")
         result = _scored(options, scoring, incoming, output, console)
     view = View(structs.replace(result, scored=f"{database}#{options.into}" if database else str(output)))
     _report(result, sorters, options, view)
-    report_rejects(incoming.rejects, result.passages if result.passages is not None else result.documents, view)
+    read = result.passages if result.passages is not None else result.documents
+    remark = columns_of(sorters[0])[len(COLUMNS) - 1].name
+    report_rejects(incoming.rejects, read, view, "scored", f"kept with the reason in {remark}" if options.keep_rejected else "")
     if output is None:  # the scored rows are the result
         view.values.clear()
         console.show_notes(view)

@@ -2,7 +2,8 @@
 joined, and how they travel to other processes."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from itertools import accumulate
 from typing import Any
 
 from upsort.core.arrays import Compacted, CompactStrings, compact, compacted, concatenated, expanded_text
@@ -66,10 +67,22 @@ def _travelled_cells(cells: Sequence[str]) -> Sequence[str]:
     return expanded_text(cells) if isinstance(cells, str | list) else cells
 
 
+@dataclass(frozen=True, slots=True)
+class KeptRow:
+    """A rejected row that is written among the others. at: its place among all rows of the block. id: what it is called. cells:
+    one for each column of the table."""
+
+    at: int
+    line: int
+    id: str
+    cells: tuple[str, ...]
+    reason: str
+
+
 @record(frozen=True, kw_only=True)
 class DocumentBlock:
     """Usable rows of one table, in order. documents: texts and the columns next to them. rows: all cells, as read. lines: where
-    each row begins in `source`."""
+    each row begins in `source`. kept: the rejected rows between them, where the reader keeps them."""
 
     source: str
     columns: tuple[str, ...]
@@ -77,13 +90,23 @@ class DocumentBlock:
     metadata: RowMetadata
     rows: list[list[str]]
     lines: list[int]
+    kept: tuple[KeptRow, ...] = ()
 
     def __reduce__(self) -> tuple[Any, ...]:
         """A block travels to other processes with its texts and cells packed."""
         cells = compacted([cell for row in self.rows for cell in row])
         parts = tuple(compacted(part) for part in self.documents.parts)
         documents = replace(self.documents, parts=())
-        return _travelled, (self.source, self.columns, documents, parts, self.metadata, cells, self.lines)
+        return _travelled, (self.source, self.columns, documents, parts, self.metadata, cells, self.lines, self.kept)
+
+    def __len__(self) -> int:
+        """The number of its rows, those kept included."""
+        return len(self.rows) + len(self.kept)
+
+    @property
+    def last(self) -> str:
+        """Where its last row is."""
+        return f"{self.source}:{max((*self.lines[-1:], *(row.line for row in self.kept[-1:])))}"
 
     @property
     def texts(self) -> list[str]:
@@ -99,8 +122,8 @@ class DocumentBlock:
 def _travelled(
     source: str, columns: tuple[str, ...], documents: Documents, parts: Sequence[Compacted], metadata: RowMetadata, *rows: Any
 ) -> DocumentBlock:
-    """What `DocumentBlock.__reduce__` took apart. rows: their cells and their lines."""
-    cells, lines = rows
+    """What `DocumentBlock.__reduce__` took apart. rows: their cells and lines, and those that are kept."""
+    cells, lines, kept = rows
     unpacked_cells, width = expanded_text(cells), len(columns)
     return DocumentBlock(
         source=source,
@@ -109,6 +132,7 @@ def _travelled(
         metadata=metadata,
         rows=[unpacked_cells[at : at + width] for at in range(0, width * len(lines), width)],
         lines=lines,
+        kept=kept,
     )
 
 
@@ -123,12 +147,17 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
         metadata=RowMetadata.joined([block.metadata for block in blocks]),
         rows=[row for block in blocks for row in block.rows],
         lines=[line for block in blocks for line in block.lines],
+        kept=tuple(
+            replace(row, at=row.at + before)
+            for block, before in zip(blocks, accumulate(map(len, blocks), initial=0), strict=False)
+            for row in block.kept
+        ),
     )
 
 
 def large_blocks(blocks: Iterable[DocumentBlock], characters: int) -> Iterator[DocumentBlock]:
     """Blocks of at least so many characters of text, see `in_large`; empty ones are left out."""
-    filled = (block for block in blocks if block.rows)
+    filled = (block for block in blocks if len(block))
     return in_large(filled, _characters, joined_blocks, characters)
 
 

@@ -4,6 +4,7 @@ It knows which columns are what, keeps parts of the text apart or joins them, re
 holds patterns to their time, and says of each row that it refuses why."""
 
 import shlex
+from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import islice
@@ -25,7 +26,7 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
-from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
+from upsort.io.tables.document_blocks import DocumentBlock, KeptRow, RowMetadata
 from upsort.io.tables.nested_values import cell_named, count_in
 from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable
 
@@ -129,7 +130,8 @@ class DocumentReader:
 
     columns: which are what. separate_columns: several text columns are parts of their own. cleaning: whose patterns may take
     without end on a document, which is refused then. extra_columns: the names of number and of category columns, where no table
-    says them. of_training: whether the columns are those that a sorter was trained with."""
+    says them. of_training: whether the columns are those that a sorter was trained with. keeps_rejected: whether blocks hold the
+    rejected rows, too."""
 
     def __init__(
         self,
@@ -145,6 +147,7 @@ class DocumentReader:
         self.needs = needs or RowRequirement()
         self.extra_columns = extra_columns
         self.of_training = False
+        self.keeps_rejected = False
 
     @staticmethod
     def of_plan(choices: plan.Plan, cleaning: Cleaner, needs: RowRequirement | None = None) -> "DocumentReader":
@@ -193,7 +196,8 @@ class DocumentReader:
                 for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
                 if fault is not None
             ]
-            for rejected in sorted([*block.refused, *refused], key=lambda rejected: rejected.line):
+            refused = sorted([*block.refused, *refused], key=lambda rejected: rejected.line)
+            for rejected in refused:
                 refuse(rejected)
             if vectors is not None:
                 documents = replace(
@@ -201,7 +205,8 @@ class DocumentReader:
                     number_names=(*documents.number_names, *vectors.names),
                     numbers=np.hstack((documents.numbers, vectors.of(block))),
                 )
-            yield _usable(block, documents, roles, usable)
+            ready = _usable(block, documents, roles, usable)
+            yield replace(ready, kept=_kept(refused, ready.lines, table.columns, roles)) if self.keeps_rejected else ready
 
     def of_object(self, values: Mapping[str, Any]) -> Documents | RejectionReason:
         """The document of an object of JSON, see `of_objects`."""
@@ -272,6 +277,23 @@ class DocumentReader:
             if weight is None or weight <= 0:
                 return RejectionReason(ReasonKind.NO_WEIGHT)
         return None
+
+
+def _kept(
+    refused: Sequence[RejectedRow], lines: Sequence[int], columns: Sequence[str], roles: ColumnRoles
+) -> tuple[KeptRow, ...]:
+    """Rejected rows, in order, with their places among the usable ones, whose lines are given. Cells that are missing are empty,
+    more than there are columns are together in the last one, and what is no row of cells is the text."""
+    kept = []
+    for before, rejected in enumerate(refused):
+        cells = [*rejected.cells, *[""] * (len(columns) - len(rejected.cells))]
+        cells[len(columns) - 1 :] = [" ".join(cells[len(columns) - 1 :])]
+        if len(rejected.cells) == 1 and roles.text:
+            cells[0], cells[roles.text[0]] = "", rejected.cells[0]
+        own = cells[roles.id] if roles.id is not None else f"line {rejected.line}"
+        place = bisect_left(lines, rejected.line) + before
+        kept.append(KeptRow(place, rejected.line, own, tuple(cells), str(rejected.reason)))
+    return tuple(kept)
 
 
 def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: list[int]) -> DocumentBlock:

@@ -188,10 +188,11 @@ class ScoreResult(Struct, frozen=True, kw_only=True):
 
 @record(frozen=True, kw_only=True)
 class ScoredBlock:
-    """What a block comes to. rows: how many; last: where the last of them stands. columns: of the rows; text: of the same, where
-    they are written as text."""
+    """What a block comes to. rows: how many are written; documents: how many of them were decided about; last: where the last of
+    them stands. columns: of the rows; text: of the same, where they are written as text."""
 
     rows: int
+    documents: int
     last: str
     columns: list[Sequence[str]]
     text: str
@@ -209,6 +210,7 @@ class ScoreTally:
     labels: tuple[Counter[str], ...]
     best: list[Ints]
     lengths: Ints
+    rows: int = 0
     documents: int = 0
     without_tokens: int = 0
     nothing_known: int = 0
@@ -221,6 +223,7 @@ class ScoreTally:
             "labels": [dict(labels) for labels in self.labels],
             "best": [best.tolist() for best in self.best],
             "lengths": self.lengths.tolist(),
+            "rows": self.rows,
             "documents": self.documents,
             "without_tokens": self.without_tokens,
             "nothing_known": self.nothing_known,
@@ -239,6 +242,7 @@ class ScoreTally:
             labels=tuple(Counter(labels) for labels in state["labels"]),
             best=[np.array(best, dtype=np.int64) for best in state["best"]],
             lengths=np.array(state["lengths"], dtype=np.int64),
+            rows=state["rows"],
             documents=state["documents"],
             without_tokens=state["without_tokens"],
             nothing_known=state.get("nothing_known", 0),
@@ -253,7 +257,8 @@ class ScoreTally:
                 labels=tuple(map(Counter, scored.labels)),
                 best=scored.best,
                 lengths=length_classes(scored.tokens),
-                documents=scored.rows,
+                rows=scored.rows,
+                documents=scored.documents,
                 without_tokens=int((scored.tokens == 0).sum()),
                 nothing_known=scored.nothing_known,
                 words=scored.unknown,
@@ -268,6 +273,7 @@ class ScoreTally:
         for total, best in zip(self.best, other.best, strict=True):
             total += best
         self.lengths += other.lengths
+        self.rows += other.rows
         self.documents += other.documents
         self.without_tokens += other.without_tokens
         self.nothing_known += other.nothing_known
