@@ -222,3 +222,67 @@ def test_settings_of_the_process_are_left_alone() -> None:
     code = "import csv, upsort.io.tables.delimited as d, upsort.io.tables.chunking as c\nprint(csv.field_size_limit())\n"
     code += "assert c.next_rows(c.CSV.reader(['a,' + 'b' * 200_000]), 10**9) and csv.field_size_limit() == 131072"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout == "131072\n"
+
+
+def named_in(place: str, name: str) -> tuple[str, ...]:
+    """A command line on which a file is named in some place."""
+    train = ("train", "good.csv", *TRAIN)
+    lines = {
+        "plan": (*train, "--plan", name),
+        "--document-vectors": (*train, "--document-vectors", name),
+        "costs": (*train, f"--set=decide.cost_file={name}"),
+        "--cost": ("score", "s.sorter", "good.csv", "--cost", name, "-o", "o.csv"),
+        "sorter": ("score", name, "good.csv", "-o", "o.csv"),
+        "extended": ("extend", name, "good.csv", "-o", "o.sorter"),
+        "ledger": ("ledger", name),
+        "source": ("survey", name),
+    }
+    keys = {
+        "stop_words_file": "clean.stop_words_file",
+        "lemma_file": "clean.lemma_file",
+        "replace_file": "clean.replace_file",
+        "keep_file": "clean.keep_file",
+        "vocabulary_file": "features.vocabulary_file",
+        "vectors_file": "features.vectors_file",
+    }
+    steps = {"lemma_file": ("--steps=lower,lemmas",), "replace_file": ("--steps=lower,replace",)}
+    vectors = {"vectors_file": ("--set=features.vectors=beside",)}
+    return lines.get(place) or (*train, f"--set={keys[place]}={name}", *steps.get(place, ()), *vectors.get(place, ()))
+
+
+PLACES = (
+    "plan", "--document-vectors", "costs", "--cost", "sorter", "extended", "ledger", "source", "stop_words_file", "lemma_file",
+    "replace_file", "keep_file", "vocabulary_file", "vectors_file",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("place", PLACES)
+@pytest.mark.parametrize("kind", ["pipe", "/dev/zero", "folder", "large", "missing"])
+def test_a_file_named_anywhere_is_a_regular_one_of_some_size(
+    program: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, place: str, kind: str
+) -> None:
+    (tmp_path / "good.csv").write_text(GOOD)
+    if place == "--cost":
+        program("train", "good.csv", *TRAIN[:3], "--no-check", "-o", "s.sorter")
+    name = kind if kind.startswith("/") else f"x.{'sorter' if place in ('sorter', 'extended') else 'csv'}"
+    match kind:
+        case "pipe":
+            os.mkfifo(tmp_path / name)
+        case "folder":
+            (tmp_path / name).mkdir()
+        case "large":
+            if place in ("source", "ledger", "--cost"):
+                pytest.skip("of any size, or smaller than the sorter")
+            monkeypatch.setenv("UPSORT_LARGEST_FILE", "100")
+            (tmp_path / name).write_bytes(b"x" * 200)
+    told = program(*named_in(place, name), code=None)
+    assert told.code in (1, 2) and told.err.splitlines()[-2].startswith("upsort: "), told.err
+    says = {
+        "pipe": "pipe, a socket or a device",
+        "/dev/zero": "pipe, a socket or a device",
+        "folder": "folder",
+        "large": "at most 100 bytes are read",
+        "missing": "",
+    }[kind]
+    assert says in told.err or (kind == "folder" and place == "source") or place == "ledger"
+    assert not (tmp_path / "a.sorter").exists() and not (tmp_path / "o.csv").exists()

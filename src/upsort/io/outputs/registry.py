@@ -15,6 +15,7 @@ from typing import Any
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import record
 from upsort.io.sources.addresses import is_archive
+from upsort.io.tables.bounds import text_of_file
 
 
 def files_of(name: str) -> Iterator[Path]:
@@ -62,8 +63,8 @@ def files_named_in(path: Path) -> list[str]:
                 yield from texts(part)
 
     try:
-        values = tomllib.loads(path.read_text(encoding="utf-8-sig"))
-    except (OSError, ValueError, RecursionError):  # no plan; whoever reads it says so
+        values = tomllib.loads(text_of_file(path))
+    except (DataProblem, ValueError, RecursionError):  # no plan; whoever reads it says so
         return []
     return [text for text in texts(values) if text and "\0" not in text and len(text) < _LONGEST_NAME and Path(text).is_file()]
 

@@ -20,7 +20,7 @@ from upsort.io.outputs import atomic
 from upsort.io.outputs.atomic import cannot_write, check_writable, claim, keep_unfinished, replacing, replacing_text
 from upsort.io.outputs.registry import registry
 from upsort.io.sources.addresses import COMPRESSED, packing
-from upsort.io.tables.bounds import DamagedSource
+from upsort.io.tables.bounds import DamagedSource, named_file
 from upsort.io.tables.formats import ending_to_write, format_to_write
 from upsort.io.tables.rows import RowWriter, TableLayout, TextOf, TextWriter
 
@@ -179,8 +179,9 @@ class ResumableTable:
     def _noted(self) -> RunNote | None:
         """What the journal says; None where it says nothing."""
         try:
-            note = RunNote.read(self.journal.read_bytes(), self.journal)
-        except (OSError, DataProblem):
+            with named_file(self.journal) as stream:
+                note = RunNote.read(stream.read(), self.journal)
+        except DataProblem:
             return None
         return note if note.size is not None else None
 

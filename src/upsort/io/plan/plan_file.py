@@ -9,11 +9,11 @@ from typing import Any, TypeVar
 
 from msgspec import ValidationError, convert
 
-from upsort.core.errors import UsageProblem, names_in, parts, suggestion, unquoted
+from upsort.core.errors import DataProblem, UsageProblem, names_in, parts, suggestion, unquoted
 from upsort.core.plan import EngineChoice, Plan, Source, weighting_is_known
 from upsort.io.plan.plan_keys import SECTIONS, PlanKey, declared_keys, engine_keys, source_keys
+from upsort.io.tables.bounds import text_of_file
 
-_LARGEST = 10_000_000  # bytes of a plan; a plan of a person has some hundreds
 _IN_PLACE = re.compile(r"\.(\w+)|\[(\d+)\]")
 _FIELDS = {definition.name for definition in fields(Plan)}
 Made = TypeVar("Made")
@@ -151,13 +151,10 @@ def _check_names(values: dict[str, Any], where: str) -> None:
 
 def _read(path: Path) -> dict[str, Any]:
     try:
-        if path.stat().st_size > _LARGEST:
-            raise UsageProblem(f"{path} is too large for a plan.", "Check --plan.")
-        with path.open("rb") as stream:
-            return tomllib.load(stream)
-    except OSError as error:
-        raise UsageProblem(f"The plan {path} cannot be read: {error.strerror or error}.", "Check --plan.") from None
-    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        return tomllib.loads(text_of_file(path))
+    except DataProblem as problem:
+        raise UsageProblem(f"The plan {problem.what}", "Check --plan.") from None
+    except tomllib.TOMLDecodeError as error:
         raise UsageProblem(f"The plan {path} is not valid TOML: {error}.", "Mend that line.") from None
     except RecursionError:
         raise UsageProblem(f"The plan {path} has brackets inside brackets, too many of them.", "Mend it.") from None

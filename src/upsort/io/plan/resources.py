@@ -5,6 +5,7 @@ both. If it says nothing, rows are what documents are sorted as, and columns the
 v1 … vd` per line, gzipped or not, with or without a first line of counts; vectors of documents are in .npy files."""
 
 import gzip
+import io
 import lzma
 import re
 from collections import Counter
@@ -13,7 +14,7 @@ from contextlib import contextmanager
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
-from typing import TextIO
+from typing import BinaryIO, TextIO, cast
 
 import numpy as np
 
@@ -26,8 +27,8 @@ from upsort.core.text.steps import step_called
 from upsort.core.text.word_lists import EnglishWords
 from upsort.core.training.decision import Costs, PlanWithResources
 from upsort.io.outputs.atomic import replacing, replacing_text
-from upsort.io.tables.bounds import CSV
-from upsort.io.tables.rows import Block, lines_of
+from upsort.io.tables.bounds import CSV, LARGE_MOST, lines_of, named_file, unpacked, with_rows_bounded
+from upsort.io.tables.rows import Block, ReadSettings
 
 PROFILE_FILE = Path(__file__).with_name("language_profiles.npz")
 
@@ -155,14 +156,16 @@ def write_vectors(path: Path, words: Sequence[str], vectors: Floats) -> None:
 
 @contextmanager
 def _opened(path: Path) -> Iterator[TextIO]:
-    try:
-        with path.open("rb") as probe:
-            is_gzip = probe.read(2) == b"\x1f\x8b"
-        with gzip.open(path, "rt", encoding="utf-8") if is_gzip else path.open(encoding="utf-8-sig") as stream:
-            yield stream
-    except (OSError, EOFError, UnicodeDecodeError) as error:
-        reason = (error.strerror or str(error)) if isinstance(error, OSError) else "it is cut short or not UTF-8"
-        raise DataProblem(f"{path} cannot be read: {reason}.", "Check the name and the file.") from None
+    reading = ReadSettings()
+    with named_file(path, LARGE_MOST) as stored:
+        is_gzip = stored.read(2) == b"\x1f\x8b"
+        stored.seek(0)
+        content = unpacked(cast(BinaryIO, gzip.GzipFile(fileobj=stored)), str(path), reading) if is_gzip else stored
+        try:
+            with io.TextIOWrapper(with_rows_bounded(content, str(path), reading), encoding="utf-8-sig") as stream:
+                yield stream
+        except UnicodeDecodeError:
+            raise DataProblem(f"{path} cannot be read: it is not UTF-8.", "Check the name and the file.") from None
 
 
 class RowVectors:
@@ -170,9 +173,10 @@ class RowVectors:
 
     def __init__(self, path: Path) -> None:
         self.path = path
+        named_file(path, LARGE_MOST).close()
         try:
             self.vectors = np.load(path, mmap_mode="r", allow_pickle=False)
-        except (OSError, ValueError, EOFError) as error:
+        except (OSError, ValueError, EOFError, OverflowError, TypeError, SyntaxError, MemoryError, RecursionError) as error:
             reason = (error.strerror or "not an .npy file") if isinstance(error, OSError) else "not an .npy file"
             raise DataProblem(f"{path} cannot be read: {reason}.", "Save the array with numpy.save.") from None
         if not isinstance(self.vectors, np.ndarray) or self.vectors.ndim != 2 or self.vectors.dtype.kind not in "fiu":

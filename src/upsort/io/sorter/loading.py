@@ -33,7 +33,7 @@ from upsort.io.plan.resources import english_for
 from upsort.io.sorter import stored_arrays
 from upsort.io.sorter.head import HEAD, array_in, check_arrays, checked_members, damaged, lines_in, read_head
 from upsort.io.sorter.saving import LEFT_OUT, STORED, TERMS, folder_of
-from upsort.io.tables.bounds import DAMAGED
+from upsort.io.tables.bounds import DAMAGED, LARGE_MOST, named_file
 
 _OPTIONAL = ("thresholds", "decision")
 
@@ -55,19 +55,17 @@ def load_sorters(path: Path) -> tuple[TrainedSorter, ...]:
     """Read a sorter back, with all its answers. Raises DataProblem, with a message for each way in which a file can be wrong."""
     if not path.exists():
         raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
-    if path.is_dir():
-        raise DataProblem(f"{path} is a folder, not a sorter.", "Name the .sorter file.")
-    try:
-        with zipfile.ZipFile(path) as archive:
-            return _loaded(archive, path)
-    except (*DAMAGED, NotImplementedError, RuntimeError):  # the latter of members that are encrypted
-        with path.open("rb") as stream:
-            begun = stream.read(4) == b"PK\x03\x04"
-        if begun:
-            raise damaged(path, "it is cut short or altered") from None
-        raise DataProblem(f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter") from None
-    except OSError as error:
-        raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
+    with named_file(path, LARGE_MOST) as stream:
+        begun = stream.read(4) == b"PK\x03\x04"
+        try:
+            with zipfile.ZipFile(stream) as archive:
+                return _loaded(archive, path)
+        except (*DAMAGED, NotImplementedError, RuntimeError):  # the latter of members that are encrypted
+            if begun:
+                raise damaged(path, "it is cut short or altered") from None
+            raise DataProblem(f"{path} is not a sorter.", "Sorters are made by: upsort train TABLE -o NAME.sorter") from None
+        except OSError as error:
+            raise DataProblem(f"{path} cannot be read: {error.strerror or error}.", "Check the permissions.") from error
 
 
 def _loaded(archive: zipfile.ZipFile, path: Path) -> tuple[TrainedSorter, ...]:

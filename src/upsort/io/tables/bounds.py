@@ -1,18 +1,21 @@
-"""What may come out of one source at most: bytes that are unpacked, and the size of one row or cell."""
+"""What is read at most: bytes of a file that an option or a plan names, bytes unpacked of a source, the size of a row or cell."""
 
 import gzip
 import importlib.util
 import io
 import lzma
+import os
 import re
+import stat
 import sys
 import zipfile
 import zlib
 from collections.abc import Iterator
 from dataclasses import replace
+from pathlib import Path
 from typing import Any, BinaryIO, cast
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, UsageProblem
 from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason
 
 DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError, zlib.error, zipfile.BadZipFile)
@@ -37,6 +40,58 @@ def _csv_of_ours() -> Any:
 
 CSV = _csv_of_ours()
 _SHOWN = 1000  # characters of a row that is too large
+
+
+NAMED_MOST, LARGE_MOST = 64_000_000, 2_000_000_000
+"""Bytes of a file that an option or a plan names, and of a sorter or of vectors."""
+
+LARGEST_FILE = "UPSORT_LARGEST_FILE"
+"""The variable of the environment that says another number of bytes for both."""
+
+
+def named_file(path: Path, most: int = NAMED_MOST) -> BinaryIO:
+    """A file that an option, a plan or another file names, opened. Raises DataProblem for one that cannot be read, is no regular
+    file (which may never end), or has more bytes than are read of such."""
+    try:
+        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+    except (OSError, ValueError) as error:
+        reason = error.strerror if isinstance(error, OSError) else str(error)
+        raise DataProblem(f"{path} cannot be read: {reason}.", "Check the name and the permissions.") from None
+    stream = os.fdopen(handle, "rb") if not stat.S_ISDIR(os.fstat(handle).st_mode) else None
+    if stream is None:
+        os.close(handle)
+        raise DataProblem(f"{path} is a folder, not a file.", "Name a file.")
+    status = os.fstat(handle)
+    bound = _bytes_in(os.environ.get(LARGEST_FILE, "")) or most
+    if stat.S_ISREG(status.st_mode) and status.st_size <= bound:
+        return stream
+    stream.close()
+    if not stat.S_ISREG(status.st_mode):
+        raise DataProblem(f"{path} is a pipe, a socket or a device, not a file.", "Name a file.")
+    raise DataProblem(
+        f"{path} has {size_text(status.st_size)}; at most {size_text(bound)} are read.",
+        f"If that size is right, set {LARGEST_FILE} to a number of bytes.",
+    )
+
+
+def _bytes_in(text: str) -> int:
+    if text and not text.isdecimal():
+        raise UsageProblem(f"{LARGEST_FILE} is {text[:40]!r}, not a number of bytes.", "For example 500000000.")
+    return int(text or 0)
+
+
+def text_of_file(path: Path) -> str:
+    """All of a file of text. Raises DataProblem as `named_file`, and for one that is not UTF-8."""
+    with named_file(path) as stream:
+        try:
+            return stream.read().decode("utf-8-sig")
+        except UnicodeDecodeError:
+            raise DataProblem(f"{path} cannot be read: it is not UTF-8.", "Check the name and the encoding.") from None
+
+
+def lines_of(path: Path) -> list[str]:
+    """All lines of a file of text. Raises as `text_of_file`."""
+    return text_of_file(path).splitlines()
 
 
 class DamagedSource(DataProblem):

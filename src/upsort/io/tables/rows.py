@@ -6,20 +6,10 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from pathlib import Path
 from typing import Any, BinaryIO, Protocol, TextIO, TypeVar, runtime_checkable
 
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import record
-
-
-def lines_of(path: Path) -> list[str]:
-    """All lines. Raises DataProblem for a file that cannot be read, or is not UTF-8."""
-    try:
-        return path.read_text(encoding="utf-8-sig").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        reason = error.strerror if isinstance(error, OSError) else "it is not UTF-8"
-        raise DataProblem(f"{path} cannot be read: {reason}.", "Check the name and the encoding.") from None
 
 
 class ReasonKind(StrEnum):

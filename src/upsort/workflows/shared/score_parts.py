@@ -14,6 +14,7 @@ from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
 from upsort.io.outputs.registry import PartNames, registry
 from upsort.io.outputs.table_file import check_same_run, table_file
+from upsort.io.tables.bounds import text_of_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
 from upsort.workflows.shared.context import ScoringContext
@@ -128,8 +129,8 @@ class _PartWriter:
 
 def _read(note: Path) -> dict[str, Any] | None:
     try:
-        content = json.loads(note.read_text(encoding="utf-8"))
-    except (OSError, ValueError):
+        content = json.loads(text_of_file(note))
+    except (DataProblem, ValueError, RecursionError):
         return None
     return content if isinstance(content, dict) and {"key", "state", "refused", "remarks"} <= content.keys() else None
 
