@@ -337,3 +337,22 @@ def test_a_part_of_speech_that_is_asked_for_decides() -> None:
         settings = Clean(steps=("lemmas",), lemma_part=part)  # type: ignore[arg-type]
         step = dict(cleaner(settings, resources_for(settings)).on_words)["lemmas"]
         assert {form: step(form) for form in pairs} == pairs
+
+
+@pytest.mark.parametrize("way", ["replace_file", "replace", "chain"])
+def test_a_list_of_words_makes_no_text_without_bounds(program: Program, tmp_path: Path, way: str) -> None:
+    rows = "moss pond,wet\nsand dune,dry\n" * 6
+    (tmp_path / "t.csv").write_text(f"text,label\n{rows}{'a ' * 30_000},wet\n")
+    if way == "replace_file":
+        (tmp_path / "words.txt").write_text(f"a\t{'long ' * 2_000}\nmoss\tmosses\n")
+        plan = '[clean]\nsteps = ["lower", "replace"]\nreplace_file = "words.txt"\n'
+    elif way == "replace":
+        plan = f'[clean]\nsteps = ["lower", "replace"]\nreplace = [["a", "{"long " * 2_000}"]]\n'
+    else:  # each makes ten of one
+        pairs = ", ".join(f'["{letter}", "{" ".join(after * 10)}"]' for letter, after in pairwise("abcdefgh"))
+        plan = f'[clean]\nsteps = ["lower", "replace"]\nreplace = [{pairs}]\n'
+    (tmp_path / "p.toml").write_text(plan)
+    told = program("train", "t.csv", "--text=text", "--label=label", "--plan=p.toml", "--no-check", "-o", "s.sorter")
+    assert "1 set aside (the patterns of the plan took longer" in told.err.replace("\n", " ")
+    found = program("score", "s.sorter", "t.csv", "-o", "o.csv")
+    assert "12 scored, 1 set aside" in found.err

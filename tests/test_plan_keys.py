@@ -236,9 +236,9 @@ def test_candidates_may_be_written_either_way_and_are_counted(program: Program, 
     shared = ("compare", "t.csv", "--text=text", "--label=label", "--no-ledger", "--folds=2", "--json")
     assert {one["name"] for one in program(*shared, "--plan=p.toml").json["candidates"]} == {"one", "two"}
 
-    (tmp_path / "none.toml").write_text("")
 
 def test_letters_are_three_to_five_where_nothing_is_said(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "none.toml").write_text("")
     letters = "--set=features.units=letters"
     assert program("plan", "--check", letters, "--json", "--plan=none.toml").json["plan"]["features"]["lengths"] == [3, 5]
     named = program("plan", "--check", letters, "--lengths=2,4", "--json", "--plan=none.toml").json

@@ -33,7 +33,7 @@ from upsort.core.text.step import (
 )
 from upsort.core.text.steps import step_called
 from upsort.core.text.steps.characters import LOWER, PUNCTUATION
-from upsort.core.text.steps.patterns import TimedSubstitution, checked_pattern
+from upsort.core.text.steps.patterns import MOST_CHARACTERS, TimedSubstitution, checked_pattern
 from upsort.core.text.steps.words import KEEP, protected_texts
 from upsort.core.text.tokeniser import Tokens, WordMemory, tokenise
 
@@ -148,14 +148,22 @@ class Cleaner:
 
     @property
     def has_patterns(self) -> bool:
-        """Whether patterns of somebody's own are among the steps, which may take without end on some document."""
+        """Whether patterns or lists of somebody's own are among the steps, which may take without end on a document, or make it
+        grow without bounds."""
+        return self._own_patterns or bool(self.resources.replacements)
+
+    @property
+    def _own_patterns(self) -> bool:
         return self.tokens_by is not None or any(step_called(name).own_patterns(self.settings) for name in self.settings.steps)
 
     def too_slow(self, documents: Sequence[str]) -> dict[int, float]:
         """The places of documents on which the patterns take longer than the seconds allowed, with those. No document on which
         they did is tried again. Raises DataProblem where they take too long on all of them."""
-        patience, slow = self.patience, {}
+        patience, slow, any_may = self.patience, {}, self._own_patterns
+        longest = max(map(len, self.resources.replacements.values()), default=0)
         for place, document in enumerate(documents):
+            if not any_may and longest * (len(document) + 1) <= MOST_CHARACTERS:
+                continue
             if hash(document) not in patience.known:
                 patience.begin()
                 try:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any, assert_never
 
 from upsort.core.errors import PatternTimeout, UsageProblem
-from upsort.core.lazy import regex
+from upsort.core.lazy import record, regex
 from upsort.core.plan import Clean, OrMarker
 from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited, holding, in_any_case
 from upsort.core.text.step import PatternBudget, Resources, Step, StepPlace, marker
@@ -15,7 +15,7 @@ from upsort.core.text.step import PatternBudget, Resources, Step, StepPlace, mar
 _LONGEST = 20_000  # characters of a pattern
 _MOST_WRITTEN_OUT = 50_000
 _PIECE = re.compile(r"\\.|\[\^?\]?(?:\\.|[^\]\\])*+\]?|\{(?:\d{0,9},)?(?P<most>\d{1,9})\}|.", re.DOTALL)
-_MOST_CHARACTERS = 100_000_000
+MOST_CHARACTERS = 100_000_000
 """What a replacement may make of one text."""
 
 
@@ -41,7 +41,7 @@ def _replacement(old: str, new: str, patience: PatternBudget) -> TextStep:
         pattern = checked_pattern(old[1:-1])
         _check_template(pattern, new)
         return TimedSubstitution(pattern, new, patience)
-    return Substitution(re.compile(on_whole_words(re.escape(old), old)), lambda match: new, holding(old))
+    return Replacement(re.compile(on_whole_words(re.escape(old), old)), lambda match: new, holding(old), longest=len(new))
 
 
 def _table(replacements: Mapping[str, str]) -> TextStep:
@@ -50,7 +50,8 @@ def _table(replacements: Mapping[str, str]) -> TextStep:
     for text in replacements:
         by_edges.setdefault((text[0].isalnum(), text[-1].isalnum()), []).append(text)
     pattern = "|".join(on_whole_words(any_of(texts), texts[0]) for texts in by_edges.values())
-    return Substitution(re.compile(pattern), lambda match: replacements[match.group()])
+    longest = max(map(len, replacements.values()))
+    return Replacement(re.compile(pattern), lambda match: replacements[match.group()], longest=longest)
 
 
 def on_whole_words(pattern: str, text: str = "") -> str:
@@ -89,6 +90,31 @@ def _steps(settings: Clean, resources: Resources) -> TextStep:
     return _Sequence([*steps, *([_table(resources.replacements)] if resources.replacements else [])])
 
 
+@record(frozen=True, kw_only=True)
+class Replacement(Substitution):
+    """Words that somebody's list replaces. longest: characters of the longest text put in. Raises PatternTimeout where a text
+    would grow beyond bounds."""
+
+    longest: int
+
+    def apply(self, text: str) -> str:
+        self._check(text)
+        return super().apply(text)
+
+    def edits(self, text: str) -> list[Edit]:
+        self._check(text)
+        return super().edits(text)
+
+    def _check(self, text: str) -> None:
+        if self.longest * (len(text) + 1) <= MOST_CHARACTERS:
+            return
+        grown = len(text)
+        for match in self.pattern.finditer(text):
+            grown += len(self.replacement(match)) - len(match.group())
+            if grown > MOST_CHARACTERS:
+                raise PatternTimeout
+
+
 class TimedSubstitution(PerDocument):
     """A pattern that somebody brought, with bounds on how long it may take and on what it may make of a text. Raises TooLong
     beyond them."""
@@ -98,7 +124,7 @@ class TimedSubstitution(PerDocument):
 
     def apply(self, text: str) -> str:
         most = len(self.new) + self.new.count("\\") * len(text)  # characters that one match may become
-        if most * (len(text) + 1) > _MOST_CHARACTERS:
+        if most * (len(text) + 1) > MOST_CHARACTERS:
             return edited(text, self.edits(text))
         try:
             return str(self.pattern.sub(self.new, text, timeout=self.patience.left()))
@@ -110,7 +136,7 @@ class TimedSubstitution(PerDocument):
         for match in self.matches(text):
             made.append(Edit(match.start(), match.end(), match.expand(self.new)))
             grown += len(made[-1].new)
-            if grown > _MOST_CHARACTERS:
+            if grown > MOST_CHARACTERS:
                 raise PatternTimeout
         return made
 
