@@ -6,6 +6,7 @@ import re
 import shlex
 import socket
 import threading
+import time
 from base64 import b64encode
 from collections.abc import Iterator
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -17,6 +18,7 @@ from conftest import Program
 
 import upsort
 from upsort.io.sources import stores
+from upsort.io.sources import web as web_objects
 from upsort.io.sources.addresses import without_secrets
 
 fsspec = pytest.importorskip("fsspec", reason="the extra 'remote' is not installed")
@@ -27,63 +29,76 @@ TABLE = "message,topic\n" + "".join(
     for number in range(300)
 )
 COLUMNS = ("--text=message", "--label=topic")
-PARTS = 4  # of what the tests read
 
 
 class Web(BaseHTTPRequestHandler):
-    """Serves a table. What stands in the path says how: `drops` breaks off after some bytes, twice for each place."""
+    """Serves a table. What stands in the path says how: `drops` breaks off in the middle of what was asked for, three times;
+    `never` each time; `silent` stops there and says nothing; others lie about what comes."""
 
     content: ClassVar[bytes] = TABLE.encode()
-    seen: ClassVar[dict[str, int]] = {}
+    seen: ClassVar[list[tuple[str, str]]] = []
+    secrets: ClassVar[list[str | None]] = []
+    elsewhere: ClassVar[str] = ""
     protocol_version = "HTTP/1.1"
 
-    def do_HEAD(self) -> None:
-        self.answer(body=False)
-
     def do_GET(self) -> None:
-        self.answer(body=True)
-
-    def answer(self, body: bool) -> None:
         name = self.path.partition("?")[0]
-        self.seen[name] = self.seen.get(name, 0) + 1
-        if "denied" in name or "none" in name:
-            self.send_error(403 if "denied" in name else 404)
+        self.seen.append((name, self.headers.get("Range") or ""))
+        self.secrets.append(self.headers.get("Authorization"))
+        times = sum(path == name for path, _ in self.seen)
+        status = re.search("status-([0-9]+)", name)
+        if status is not None and not ("busy" in name and times > 2):
+            self.send_error(int(status[1]))
             return
-        content, whole = self.content, len(self.content)
-        wanted = re.fullmatch(r"bytes=(\d+)-(\d+)", self.headers.get("Range") or "")
-        ranged = wanted is not None and "plain" not in name
-        if ranged and wanted is not None:
-            content = content[int(wanted[1]) : int(wanted[2]) + 1]
-        self.send_response(206 if ranged else 200)
-        if "plain" not in name:
-            self.send_header("Accept-Ranges", "bytes")
-        if ranged and wanted is not None:
-            self.send_header("Content-Range", f"bytes {wanted[1]}-{int(wanted[1]) + len(content) - 1}/{whole}")
+        if "redirect" in name:
+            self.send_response(302)
+            self.send_header(
+                "Location", {"loop": name, "file": "file:///etc/passwd"}.get(name[10:14], f"{self.elsewhere}/whole.csv")
+            )
+            self.send_header("Content-Length", "0")
+            self.end_headers()
+            return
+        grown = self.content + (b"more" if "grown" in name and times > 1 else b"")
+        content, whole, begin = grown, len(grown), 0
+        wanted = re.fullmatch(r"bytes=([0-9]+)-", self.headers.get("Range") or "")
+        if wanted is not None and "plain" not in name:
+            begin = int(wanted[1])
+            content = content[begin:]
+        self.send_response(206 if begin else 200)
+        if begin:
+            first = {"shifted": begin + 1}.get(name[1:8], begin)
+            self.send_header("Content-Range", f"bytes {first}-{whole - 1}/{whole}")
         if "endless" in name:
             self.send_header("Transfer-Encoding", "chunked")
         else:
             self.send_header("Content-Length", str(len(content)))
-        self.send_header("ETag", f'"{self.seen[name] if "changes" in name else 1}"')
+        if "changes" in name:
+            self.send_header("ETag", f'"{times}"')
         if "digest" in name:
             content_digest = hashlib.md5(self.content if "right" in name else b"other").digest()
             self.send_header("Content-MD5", b64encode(content_digest).decode())
         self.end_headers()
-        if not body:
-            return
-        times = self.seen[name]
-        broken = "never" in name or ("drops" in name and (times < 5 if "endless" in name else times % 3))
+        broken = "never" in name or (times < 4 and any(word in name for word in ("drops", "changes", "shifted", "grown")))
+        half = content[: len(content) // 2]
         if "endless" in name:
-            half = content[: len(content) // 2]
             self.wfile.write(b"%x\r\n%s\r\n" % (len(half), half))
             if not broken:
                 rest = content[len(half) :]
                 self.wfile.write(b"%x\r\n%s\r\n0\r\n\r\n" % (len(rest), rest))
+        elif "slow" in name:
+            for place in range(0, len(content), 100):
+                self.wfile.write(content[place : place + 100])
+                self.wfile.flush()
+                time.sleep(0.05)
         else:
-            self.wfile.write(content[: len(content) // 2] if broken else content)
+            self.wfile.write(b"" if begin and "silent" in name else half if broken or "silent" in name else content)
         if broken:
             self.wfile.flush()
             self.connection.shutdown(socket.SHUT_RDWR)
             self.close_connection = True
+        if "silent" in name:
+            self.wfile.flush()
+            time.sleep(1.0)
 
     def log_message(self, format: str, *arguments: Any) -> None:
         """Nothing."""
@@ -91,14 +106,18 @@ class Web(BaseHTTPRequestHandler):
 
 @pytest.fixture
 def web(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
-    monkeypatch.setattr(stores, "_PART", len(TABLE) // PARTS)
-    monkeypatch.setattr(stores, "_WAIT", 0.001)
+    monkeypatch.setattr(web_objects, "_WAIT", 0.001)
+    monkeypatch.setattr(web_objects, "IDLE", 0.3)
     Web.seen.clear()
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Web)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    yield f"http://127.0.0.1:{server.server_port}"
-    server.shutdown()
-    server.server_close()
+    Web.secrets.clear()
+    servers = [ThreadingHTTPServer(("127.0.0.1", 0), Web) for _ in range(2)]
+    for server in servers:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+    Web.elsewhere = f"http://127.0.0.1:{servers[1].server_port}"
+    yield f"http://127.0.0.1:{servers[0].server_port}"
+    for server in servers:
+        server.shutdown()
+        server.server_close()
 
 
 @pytest.fixture(scope="module")
@@ -123,32 +142,62 @@ def bucket() -> Iterator[Any]:
     server.stop()
 
 
-@pytest.mark.parametrize("name", ["whole", "drops", "drops-endless", "plain", "right-digest"])
+@pytest.mark.parametrize("name", ["whole", "drops", "drops-endless", "plain", "drops-plain", "right-digest", "busy-status-503"])
 def test_what_the_web_gives_is_the_table(web: str, tmp_path: Path, program: Program, name: str) -> None:
     (tmp_path / "here.csv").write_text(TABLE)
     program("gather", "here.csv", *COLUMNS, "-o", "a.csv")
     program("gather", f"{web}/{name}.csv", *COLUMNS, "-o", "b.csv")
     ours, theirs = ((tmp_path / one).read_text() for one in ("a.csv", "b.csv"))
     assert theirs.replace(f"{web}/{name}.csv", "here.csv") == ours
-    if name == "drops":
-        assert Web.seen["/drops.csv"] > 2 * PARTS  # each part was asked for again, and no more than that
+    if name == "drops":  # each time from the byte that came last
+        size = len(TABLE)
+        begins = [size // 2, size // 2 + (size - size // 2) // 2]
+        assert [asked for _, asked in Web.seen][:3] == ["", *(f"bytes={begin}-" for begin in begins)]
 
 
 @pytest.mark.parametrize(
     ("name", "message"),
     [
-        ("never.csv", "broke off after 0 bytes"),
-        ("changes.csv", "it changed while it was read"),
+        ("never.csv", "broke off after"),
+        ("silent.csv", "broke off after"),
+        ("slow.csv", "was not here after 1 second"),
+        ("changes.csv", "changed while it was read"),
+        ("grown.csv", "changed while it was read"),
+        ("shifted.csv", "were asked for, and bytes"),
         ("wrong-digest.csv", "the MD5 digests differ"),
-        ("denied.csv", "is denied: status 403."),
-        ("none.csv", "There is no http"),
+        ("status-403.csv", "is denied: status 403."),
+        ("status-404.csv", "There is no http"),
+        ("status-500.csv", "answers with status 500 (Internal Server Error)"),
+        ("status-503.csv", "answers with status 503"),
+        ("redirect-loop.csv", "redirects without end"),
+        ("redirect-file.csv", "redirects to file:///etc/passwd, which is not followed"),
     ],
 )
-def test_what_cannot_be_trusted_is_told(web: str, tmp_path: Path, program: Program, name: str, message: str) -> None:
+def test_what_cannot_be_trusted_is_told(
+    web: str, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch, name: str, message: str
+) -> None:
+    monkeypatch.setattr(web_objects, "OVERALL", 1.0 if name == "slow.csv" else 60.0)
     told = program("gather", f"{web}/{name}?key=quince", *COLUMNS, "-o", "b.csv", code=1)
-    assert message in told.err and len(told.err.splitlines()) == 2
+    assert message in told.err.replace("\n", " ") and len(told.err.splitlines()) == 2
     assert "quince" not in told.err
     assert not list(tmp_path.iterdir())
+
+
+@pytest.mark.parametrize(
+    ("address", "message"),
+    [
+        ("http://127.0.0.1:1/a.csv", "127.0.0.1:1 refuses the connection."),
+        ("http://nowhere.invalid/a.csv", "There is no host nowhere"),
+    ],
+)
+def test_what_does_not_answer_is_told_apart(program: Program, address: str, message: str) -> None:
+    assert message in program("survey", address, code=1).err
+
+
+def test_another_host_is_told_and_gets_no_secrets(web: str, program: Program) -> None:
+    told = program("survey", web.replace("//", "//ada:quince@") + "/redirect.csv", "--text=message")
+    assert f"was redirected to {Web.elsewhere}/whole.csv." in told.err.replace("\n", " ")
+    assert Web.secrets == [f"Basic {b64encode(b'ada:quince').decode()}", None] and "quince" not in told.err + told.out
 
 
 def test_there_and_back(bucket: Any, tmp_path: Path, program: Program) -> None:

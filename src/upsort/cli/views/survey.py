@@ -28,8 +28,7 @@ from upsort.core.plan import Plan
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import SurveyColumns, columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
-from upsort.workflows.shared.survey_blocks import SurveyDocument
-from upsort.workflows.survey import Finding, SurveyResult, survey
+from upsort.workflows.survey import Finding, SurveyDocument, SurveyResult, survey
 from upsort.workflows.survey_findings import survey_findings
 
 

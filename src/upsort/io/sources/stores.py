@@ -1,4 +1,4 @@
-"""Objects of stores and of the web, by fsspec (the extra `upsort[remote]`): each is fetched into a copy that lives as long as it
+"""Objects of stores, by fsspec (the extra `upsort[remote]`), and of the web: each is fetched into a copy that lives as long as it
 is needed, so that it can be read like a file, again and again.
 
 A connection that drops is taken up where it ended. What came is held against what the store says of it: its size, its digest
@@ -10,11 +10,13 @@ import time
 from collections.abc import Iterator, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
+from urllib.parse import urlsplit
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import fsspec, record
 from upsort.io.outputs.atomic import LocalCopies
-from upsort.io.sources.addresses import full_address, without_secrets
+from upsort.io.sources.addresses import full_address, scheme_of, without_secrets
+from upsort.io.sources.web import fetch_from_web
 
 _PART = 1 << 20  # bytes asked for at once
 _TRIES = 5  # without a byte between them
@@ -38,9 +40,16 @@ def fetched(address: str) -> Iterator[Fetched]:
 
     Raises UsageProblem where nothing installed reads such addresses, DataProblem for what is not there, is denied or cannot be
     read to its end."""
+    web = scheme_of(address) in ("http", "https")
+    if web and not any(sign in address for sign in _SIGNS_OF_WEB):
+        copies = LocalCopies()
+        target = copies.named(PurePosixPath(urlsplit(address).path).name or "index")
+        with target.open("wb") as out:
+            fetch_from_web(address, cast(BinaryIO, out))
+        yield Fetched(address, target, copies)
+        return
     store, root = _store(address)
     with _StoreProblems(address):
-        web = address.startswith("http")
         signs = _SIGNS_OF_WEB if web else _SIGNS
         names = sorted(store.glob(root)) if any(sign in root for sign in signs) else [root]
         if not names:
@@ -52,7 +61,10 @@ def fetched(address: str) -> Iterator[Fetched]:
         shown = without_secrets(store.unstrip_protocol(name)) if name != root else address
         target = copies.named(PurePosixPath(name.partition("?")[0]).name or "index")
         with target.open("wb") as out:
-            _fetch(store, name, shown, cast(BinaryIO, out))
+            if web:
+                fetch_from_web(shown, cast(BinaryIO, out))
+            else:
+                _fetch(store, name, shown, cast(BinaryIO, out))
         yield Fetched(shown, target, copies)
 
 
