@@ -6,15 +6,22 @@ import gzip
 import lzma
 import re
 from collections.abc import Callable
+from itertools import chain, count
 from typing import Any, BinaryIO, cast
+from urllib.parse import quote, unquote
 
 SQLITE = "sqlite"
 SERVERS = ("postgresql", "mysql", "mariadb", "mssql", "oracle")
 _HIDDEN = "***"
-_SCHEME = re.compile(r"([a-z][a-z0-9]*)(?:\+[a-z0-9_]+)?://", re.IGNORECASE)
-_IN_FRONT = re.compile(r"(?<=://)([^/?#:@]*):(.*)@(?=[^@/]*(?:[/?#]|$))")
-_IN_CHOICES = re.compile(r"(?<=[?&])([a-z]*password)=([^&#]*)", re.IGNORECASE)
+_SCHEME = re.compile(r"\s*((?:[a-z][a-z0-9+.-]*::)*[a-z][a-z0-9]*)(?:\+[a-z0-9_]+)?://", re.IGNORECASE)
+_AN_ADDRESS = re.compile(r"[a-z][a-z0-9+.:-]*://\S+", re.IGNORECASE)
+_SEPARATORS = re.compile(r"[:/@?#;&=\s]")
+_BEHIND_EACH = re.compile(r"[?&#;]")
+_TELLING = re.compile(r"pass|pw|key|token|secret|sig", re.IGNORECASE)
+_BEHIND = re.compile(r"[?#;]")
+_SHORT = 3  # characters; a shorter secret is part of too many words
 _whole: dict[str, str] = {}
+_shown: dict[str, str] = {}
 
 
 def scheme_of(name: str) -> str:
@@ -33,17 +40,44 @@ def is_store(name: str) -> bool:
     return bool(scheme_of(name)) and not is_database(name)
 
 
+def _parts(address: str) -> tuple[str, str, str, str]:
+    """An address in four: the scheme, who asks (to the last @, for whose password any sign may stand), the place, and what comes
+    behind a ?, # or ;. The file of an SQLite database, and the key of an object, may hold an @."""
+    scheme, mark, rest = address.partition("://")
+    while "::" in scheme and "://" in rest:  # an address inside an address
+        inner, _, rest = rest.partition("://")
+        scheme += mark + inner
+    until = len(rest)
+    if scheme_of(address) in (SQLITE, *_OBJECTS):
+        until = len(re.split(r"[/?#;]", rest, maxsplit=1)[0]) if scheme_of(address) != SQLITE else 0
+    at = rest.rfind("@", 0, until) + 1
+    match = _BEHIND.search(rest, at)
+    end = match.start() if match is not None else len(rest)
+    return scheme + mark, rest[:at], rest[at:end], rest[end:]
+
+
+_OBJECTS = ("s3", "gs", "gcs", "az", "abfs", "file", "local", "memory")
+
+
+def _hidden(address: str) -> str:
+    before, who, place, behind = _parts(address)
+    return f"{before}{f'{_HIDDEN}@' if who else ''}{place}{f'{behind[0]}{_HIDDEN}' if behind else ''}"
+
+
 def without_secrets(name: str) -> str:
-    """The address with its secrets hidden: passwords, and of a store all that stands behind a question mark; anything else as it
-    is."""
-    if not scheme_of(name):
-        return name
-    shown = _IN_FRONT.sub(rf"\1:{_HIDDEN}@", name)
-    if is_store(name) and "=" in name.partition("?")[2]:
-        shown = f"{shown.partition('?')[0]}?{_HIDDEN}"
-    shown = _IN_CHOICES.sub(rf"\1={_HIDDEN}", shown)
-    if shown != name:
-        _whole[shown] = name
+    """The address as it is shown: without who asks, and without all that stands behind a ?, # or ;. Each has a form of its own,
+    from which `full_address` finds it again. Anything that is no address is as it is."""
+    address = name.strip()
+    if not scheme_of(name) or address in _whole:
+        return name if not scheme_of(name) else address
+    if address in _shown:
+        return _shown[address]
+    hidden = _hidden(address)
+    if hidden == address:
+        return address
+    forms = chain([hidden], (hidden.replace(_HIDDEN, f"{_HIDDEN}{number}", 1) for number in count(2)))
+    shown = next(form for form in forms if form not in _whole)
+    _whole[shown], _shown[address] = address, shown
     return shown
 
 
@@ -52,14 +86,28 @@ def full_address(shown: str) -> str:
     return _whole.get(shown, shown)
 
 
-def without_password(text: str, shown: str) -> str:
-    """A sentence of a driver without the password of an address, should it are there."""
-    address = full_address(shown)
-    for pattern in (_IN_FRONT, _IN_CHOICES):
-        for match in pattern.finditer(address):
-            if match.group(2) and match.group(2) != _HIDDEN:
-                text = text.replace(match.group(2), _HIDDEN)
-    return text
+def without_secrets_in(text: str) -> str:
+    """A text in which addresses are as `without_secrets` shows them, though none of them is kept."""
+    return _AN_ADDRESS.sub(lambda match: _hidden(match.group()) if match.group() not in _whole else match.group(), text)
+
+
+def message_about(error: object, shown: str) -> str:
+    """What a library says of an address, without its secrets; where one of them may be part of other words, that it says nothing
+    that can be shown."""
+    text = " ".join(str(error).split())
+    _, who, _, behind = _parts(full_address(shown))
+    password = who.removesuffix("@").partition(":")[2]
+    choices = [part.partition("=") for part in _BEHIND_EACH.split(behind)]
+    values = {value or key for key, _, value in choices if len(value or key) >= _SHORT or _TELLING.search(key)}
+    cut = {part for part in _SEPARATORS.split(who) if len(part) >= _SHORT}  # as who parses an address may cut it
+    pieces = {password, *values, *cut}
+    forms = {form for piece in pieces for form in (piece, unquote(piece), quote(piece, safe=""))}
+    secrets = sorted(forms - {"", _HIDDEN}, key=len)
+    if any(secret in text for secret in secrets if len(secret) < _SHORT):
+        return "it does not say why without naming a secret"
+    for secret in reversed(secrets):
+        text = text.replace(secret, _HIDDEN)
+    return without_secrets_in(text)[:200].rstrip(".?^ ") or type(error).__name__
 
 
 LAYERS: dict[str, Callable[[Any], Any]] = {".gz": gzip.open, ".xz": lzma.open}

@@ -11,7 +11,7 @@ from typing import Any, Protocol
 
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record, sqlalchemy
-from upsort.io.sources.addresses import SQLITE, full_address, scheme_of, without_password
+from upsort.io.sources.addresses import SQLITE, full_address, message_about, scheme_of
 from upsort.io.tables.rows import ROWS_A_BLOCK
 
 Rows = Iterator[Sequence[Sequence[Any]]]
@@ -84,9 +84,8 @@ def refusals(address: str, kinds: tuple[type[Exception], ...]) -> Iterator[None]
     try:
         yield
     except kinds as error:
-        message = " ".join(str(getattr(error, "orig", None) or error).split())
         raise DataProblem(
-            f"{address} refuses: {without_password(message, address)[:300].rstrip('.?^ ')}.",
+            f"{address} refuses: {message_about(getattr(error, 'orig', None) or error, address)}.",
             "Check the address, --table, --query and what the account may do.",
         ) from None
 
@@ -100,7 +99,8 @@ class SQLiteConnection:
 
     def __init__(self, address: str, writing: bool) -> None:
         self.address = address
-        _, _, name = address.partition(":///")
+        _, _, name = full_address(address).partition(":///")
+        name = name.partition("?")[0]
         self.path = Path(name)
         if not name:
             raise UsageProblem(f"{address} names no file.", "For example: sqlite:///desk.db")
@@ -260,11 +260,8 @@ class ServerConnection:
             raise UsageProblem(
                 "Databases of servers need a library that is not installed.", "pip install 'upsort[sql]' has it."
             ) from None
-        except (sqlalchemy.exc.ArgumentError, ValueError) as error:
-            raise UsageProblem(
-                f"{address} is no address of a database: {without_password(str(error), address).rstrip('.')}.",
-                "One is postgresql://user@host/database.",
-            ) from None
+        except (sqlalchemy.exc.ArgumentError, ValueError):
+            raise UsageProblem(f"{address} is no address of a database.", "One is postgresql://user@host/database.") from None
         url = url.set(drivername=_DRIVERS.get(url.drivername, url.drivername))
         try:
             seconds = _TAKING_SECONDS.get(url.get_driver_name())
@@ -394,7 +391,7 @@ def _relations(plan: Any) -> Iterator[str]:
 def same_database(one: str, other: str) -> bool:
     """Whether two addresses are of one database, by file, or by host and name."""
     if {scheme_of(one), scheme_of(other)} & {SQLITE}:
-        paths = [Path(address.partition(":///")[2]) for address in (one, other)]
+        paths = [Path(full_address(address).partition(":///")[2].partition("?")[0]) for address in (one, other)]
         return scheme_of(one) == scheme_of(other) and all(path.exists() for path in paths) and paths[0].samefile(paths[1])
     places = []
     for address in (one, other):

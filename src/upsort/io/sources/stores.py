@@ -15,7 +15,7 @@ from urllib.parse import urlsplit
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import fsspec, record
 from upsort.io.outputs.atomic import LocalCopies
-from upsort.io.sources.addresses import full_address, scheme_of, without_secrets
+from upsort.io.sources.addresses import full_address, message_about, scheme_of, without_secrets
 from upsort.io.sources.web import fetch_from_web
 
 _PART = 1 << 20  # bytes asked for at once
@@ -40,10 +40,10 @@ def fetched(address: str) -> Iterator[Fetched]:
 
     Raises UsageProblem where nothing installed reads such addresses, DataProblem for what is not there, is denied or cannot be
     read to its end."""
-    web = scheme_of(address) in ("http", "https")
-    if web and not any(sign in address for sign in _SIGNS_OF_WEB):
+    web, path = scheme_of(address) in ("http", "https"), urlsplit(full_address(address)).path
+    if web and not any(sign in path for sign in _SIGNS_OF_WEB):
         copies = LocalCopies()
-        target = copies.named(PurePosixPath(urlsplit(address).path).name or "index")
+        target = copies.named(PurePosixPath(path).name or "index")
         with target.open("wb") as out:
             fetch_from_web(address, cast(BinaryIO, out))
         yield Fetched(address, target, copies)
@@ -86,9 +86,9 @@ def _store(address: str) -> tuple[Any, str]:
             f"What reads {scheme}:// is not installed: {str(error).rstrip('.')}.",
             "pip install 'upsort[remote]' has http, https and s3; install that of another store as well.",
         ) from None
-    except ValueError as error:
+    except ValueError:
         raise UsageProblem(
-            f"{address} begins with {scheme}://, which is not known here: {str(error).rstrip('.')}.",
+            f"{address} begins with {scheme}://, which is not known here.",
             "Known are files, folders, databases, https:// and the stores that fsspec reads.",
         ) from None
 
@@ -112,7 +112,8 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
             tries += 1
             if tries >= _TRIES or isinstance(error, FileNotFoundError | PermissionError):
                 raise DataProblem(
-                    f"{shown} broke off after {done:,} bytes: {_message_of(error, shown)}.", "Try again; nothing of it was used."
+                    f"{shown} broke off after {done:,} bytes: {message_about(error, shown)}.",
+                    "Try again; nothing of it was used.",
                 ) from error
             if size is None:  # such an object cannot be resumed
                 out.seek(0)
@@ -180,19 +181,13 @@ class _StoreProblems:
         if isinstance(error, FileNotFoundError) and status not in (401, 403):
             raise DataProblem(f"There is no {self.shown}.", "Check the address.") from None
         if status in (401, 403) or isinstance(error, PermissionError) or "credential" in str(error).lower():
-            message = f"status {status}" if status is not None else _message_of(error, self.shown)
+            message = f"status {status}" if status is not None else message_about(error, self.shown)
             raise DataProblem(
                 f"{self.shown} is denied: {message}.", "Check the credentials, in the environment or the store's own files."
             ) from None
         raise DataProblem(
-            f"{self.shown} cannot be read: {_message_of(error, self.shown)}.", "Check the address and the connection."
+            f"{self.shown} cannot be read: {message_about(error, self.shown)}.", "Check the address and the connection."
         ) from None
-
-
-def _message_of(error: BaseException, shown: str) -> str:
-    """What went wrong, without the secrets of an address."""
-    message = " ".join(str(error).replace(full_address(shown), shown).split())
-    return message[:200].rstrip(".") or type(error).__name__
 
 
 def exists(address: str) -> bool:
@@ -218,7 +213,7 @@ class Outbox:
         """Where to write what is to be sent to an address. Raises UsageProblem for one that nothing can be sent to."""
         if address.startswith(("http://", "https://")):
             raise UsageProblem(f"Nothing can be sent to {address}.", "Write it here, or into a store such as s3://.")
-        folder, _, name = address.rpartition("/")
+        folder, _, name = full_address(address).rpartition("/")
         if not name or folder.endswith("/"):
             raise UsageProblem(f"{address} names no object.", "For example: s3://desk/scored.csv")
         _store(address)

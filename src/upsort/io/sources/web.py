@@ -10,7 +10,6 @@ import socket
 import ssl
 import time
 from collections.abc import Mapping
-from email.message import Message
 from http.client import HTTPException, HTTPMessage, HTTPResponse
 from typing import IO, Any, BinaryIO
 from urllib import request
@@ -117,7 +116,7 @@ class _Redirects(request.HTTPRedirectHandler):
         self.shown = shown
 
     def redirect_request(
-        self, req: request.Request, fp: IO[bytes], code: int, msg: str, headers: HTTPMessage | Message, newurl: str
+        self, req: request.Request, fp: IO[bytes], code: int, msg: str, headers: HTTPMessage, newurl: str
     ) -> request.Request | None:
         new = super().redirect_request(req, fp, code, msg, headers, newurl)
         if new is None:
