@@ -1,5 +1,6 @@
-"""The faults that the tests try, longer and with other seeds: damaged files and sorters, a disk that fails, signals at any block,
-and hostile texts, whose cleaning must not take more than twice the time for twice the length.
+"""The faults that the tests try, longer and with other seeds: damaged files and sorters, hostile surroundings (databases, files
+next to outputs, addresses, web servers that lie, stray quotes), signals at any block, and hostile texts, whose cleaning must not
+take more than twice the time for twice the length.
 
     python bench/torture.py [--minutes N] [--seed N]      default: 1 minute, seed 1
 
@@ -37,10 +38,10 @@ def main() -> None:
     """Try until the time is over, and print."""
     smallest = "--smallest" in sys.argv
     minutes, seed = (0.0 if smallest else _given("--minutes", 1.0)), int(_given("--seed", 1))
-    damage, signals = import_module("damage"), import_module("test_signals")
+    damage, hostile, signals = (import_module(name) for name in ("damage", "hostile", "test_signals"))
     began, tried, failures = time.perf_counter(), Counter[str](), 0
     while True:
-        for kind, name, fault in _round(seed, damage, None if smallest else signals):
+        for kind, name, fault in _round(seed, (damage, hostile), None if smallest else signals):
             tried[kind] += 1
             if fault:
                 failures += 1
@@ -57,21 +58,22 @@ def _given(name: str, default: float) -> float:
     return float(sys.argv[sys.argv.index(name) + 1]) if name in sys.argv else default
 
 
-def _round(seed: int, damage: Any, signals: Any) -> Iterator[tuple[str, str, str]]:
+def _round(seed: int, kinds: tuple[Any, Any], signals: Any) -> Iterator[tuple[str, str, str]]:
     """The kind of each case, its name, and what is wrong with it."""
     chance = random.Random(seed)
     with tempfile.TemporaryDirectory() as name:
         os.chdir(name)
         folder = Path(name)
-        for case in damage.cases(folder, seed):
-            yield "damaged files", case.name, _fault_of(case.run)
+        for module in kinds:
+            for case in module.cases(folder, seed):
+                yield case.name.partition(",")[0] if module is kinds[1] else "damaged files", case.name, _fault_of(case.run)
         for step in chance.sample([*STEPS], 2 if signals is not None else 0):
             text = "".join(chance.sample(_HOSTILE, 2)) if chance.random() < 0.5 else chance.choice(_HOSTILE)
             yield "hostile texts", f"step {step}, text {text!r}, seed {seed}", _growth(step, text)
         if signals is not None and seed % 5 == 0:
             command, number, at = chance.choice([*signals.COMMANDS]), chance.choice(_SIGNALS), chance.randrange(1, 6)
             name = f"{command} ended by {number.name} at block {at}, seed {seed}"
-            yield "signals", name, _ended_and_gone_on_with(signals, damage, folder, command, number, at)
+            yield "signals", name, _ended_and_gone_on_with(signals, kinds[0], folder, command, number, at)
         os.chdir(Path(__file__).parent)
 
 

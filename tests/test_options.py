@@ -141,7 +141,7 @@ OWN = {
     "export": "--answer=topic --output=e.json",
     "score": (
         "--output=o.csv --resume --undecided-below=0.95 --cost=costs.csv --all-probabilities --thin --per-"
-        "document=mean --document-column=channel --spreadsheet-safe --lines --flush"
+        "document=mean --document-column=channel --spreadsheet-safe --keep-rejected --lines --flush"
     ),
     "trend": "--label=channel --by=channel --date-format=%Y-%d-%m --per=year --shares --output=t.png",
     "report": "--training=letters.csv --answer=topic --output=q.html",

@@ -64,7 +64,7 @@ def sound_files(folder: Path) -> dict[str, Path]:
     made = {".csv": table}
     for ending in (".tsv", ".jsonl", ".json", ".xlsx", ".parquet"):
         made[ending] = folder / f"sound{ending}"
-        assert ended("gather", table, "--text=message", "--label=topic", "-o", made[ending]).code == 0
+        assert ended("gather", table, "--text=message", "--label=topic", "--overwrite", "-o", made[ending]).code == 0
     packed = {".csv.gz": gzip.compress(table.read_bytes(), mtime=0), ".csv.xz": lzma.compress(table.read_bytes())}
     for ending, content in packed.items():
         made[ending] = folder / f"sound{ending}"

@@ -7,6 +7,7 @@ from contextlib import closing
 from pathlib import Path
 
 import damage
+import hostile
 import pytest
 from conftest import Program
 
@@ -24,6 +25,12 @@ def test_nothing_damaged_is_met_with_an_error_of_the_program(seed: int, tmp_path
     faults = [f"{case.name}: {fault}" for case in damage.cases(tmp_path, seed) if (fault := case.run().fault)]
     assert faults == []
     assert [path.name for path in tmp_path.rglob("*") if ".part" in path.name] == []
+
+
+@pytest.mark.parametrize("seed", _SEEDS)
+def test_nothing_is_lost_in_hostile_surroundings(seed: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    assert [f"{case.name}: {fault}" for case in hostile.cases(tmp_path, seed) if (fault := case.run().fault)] == []
 
 
 @pytest.mark.parametrize("ending", [".zip", ".csv.gz", ".csv.xz", ".xlsx", ".parquet"])

@@ -20,6 +20,7 @@ from upsort.cli.rendering.console import Console, Exit, without_controls
 from upsort.core.errors import DataProblem, PatternTimeout, Problem, Stopped, UsageProblem, nearest
 from upsort.io.notices import notices
 from upsort.io.outputs.atomic import left_files
+from upsort.io.sources.addresses import note_secrets
 from upsort.version import __version__
 
 _NO_MEMORY = """upsort: there is not enough memory for this.
@@ -63,6 +64,8 @@ def main(arguments: list[str], console: Console | None = None) -> Exit:
     """Run one command line; never raises for a problem a person can mend."""
     console = console or Console()
     left_files()  # of an earlier command in the same process
+    for argument in arguments:
+        note_secrets(argument)
     status = _status_of(arguments, console)
     if status not in {Exit.DONE, Exit.MISSED}:
         for line in left_files() or (["No unfinished file is left."] if status in _HOW_IT_ENDED else []):

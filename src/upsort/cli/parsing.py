@@ -10,6 +10,7 @@ from upsort.core.errors import UsageProblem, nearest
 from upsort.io.sources.addresses import without_secrets
 
 WIDTH = 80
+_LONGEST_NAME = 4096  # characters of the name of a file, or of an address
 
 
 class Parser(argparse.ArgumentParser):
@@ -146,11 +147,14 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
 
 
 def _check_given(option: Option, value: Any, given: frozenset[str]) -> None:
-    """Raise UsageProblem for a name that is empty. A text may be, and a key of the plan that is set to nothing."""
+    """Raise UsageProblem for a name that is empty, or too long for a file. A text may be empty, and a key of the plan."""
     written = option.spelling in given or (not option.spellings and value != option.default)
     empty = (value in ("", ()) and value != option.value) or (isinstance(value, list) and "" in value)
     if written and empty and not option.sets and option.metavar != "TEXT":
         raise UsageProblem(f"{option.spelling} has no value.", "Name one, or leave it out.")
+    for text in value if isinstance(value, list) else [value]:
+        if option.places and isinstance(text, str) and len(text) > _LONGEST_NAME:
+            raise UsageProblem(f"{text!r} is no name of a file: it has {len(text):,} characters.", f"Check {option.spelling}.")
 
 
 def _without_secrets(value: Any) -> Any:

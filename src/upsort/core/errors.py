@@ -4,9 +4,32 @@ Helping with misspelt names.
 
 Lists of names as they are written in options: commas between them, and as in CSV double quotes around a name that holds one."""
 
+import re
 from collections.abc import Iterable
 from difflib import get_close_matches
 from typing import Any
+
+LONGEST_QUOTE = 80
+"""Characters that a message shows of a value."""
+
+_LONGEST_WORD, _LONGEST_MESSAGE = 300, 1000  # characters; a path may be long
+_QUOTED = re.compile(rf"""(?<!\w)(['"])((?:(?!\1).){{{LONGEST_QUOTE + 1},}})\1(?!\w)""", re.DOTALL)
+_LONG_WORD = re.compile(rf"\S{{{_LONGEST_WORD + 1},}}")
+
+
+def shortened(text: str, most: int = LONGEST_QUOTE) -> str:
+    """The text, or its beginning and a sign that it goes on."""
+    return text if len(text) <= most else f"{text[: most - 1]}…"
+
+
+def bounded(message: str) -> str:
+    """A message in which no value is quoted at length."""
+    if len(message) <= LONGEST_QUOTE:
+        return message
+    message = _QUOTED.sub(lambda match: f"{match[1]}{shortened(match[2])}{match[1]}", message)
+    message = _LONG_WORD.sub(lambda match: shortened(match.group()), message)
+    half = _LONGEST_MESSAGE // 2
+    return message if len(message) <= _LONGEST_MESSAGE else f"{message[:half]} … {message[-half:]}"
 
 
 class Problem(Exception):
@@ -16,9 +39,8 @@ class Problem(Exception):
     remedy: one line that says what to do about it."""
 
     def __init__(self, what: str, remedy: str = "") -> None:
-        super().__init__(what)
-        self.what = what
-        self.remedy = remedy
+        self.what, self.remedy = bounded(what), bounded(remedy)
+        super().__init__(self.what)
 
     def __reduce__(self) -> tuple[Any, ...]:
         """Its parts need not travel for it to be reported in another process."""
@@ -65,7 +87,7 @@ def nearest(name: str, known: Iterable[str], most: int = 3) -> list[str]:
 
 def listed(names: Iterable[str], most: int = 12) -> str:
     """Names in one line, the rest counted when there are many: `a, b, c and 4 more`."""
-    every = [str(name) for name in names]
+    every = [shortened(str(name)) for name in names]
     if len(every) <= most:
         return ", ".join(every)
     return f"{', '.join(every[:most])} and {len(every) - most} more"

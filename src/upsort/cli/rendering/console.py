@@ -28,8 +28,9 @@ from upsort.cli.rendering.view import (
     Zero,
     singular_after_one,
 )
-from upsort.core.errors import listed
+from upsort.core.errors import bounded, listed
 from upsort.core.lazy import record
+from upsort.io.sources.addresses import without_secrets_in
 
 
 class Exit(IntEnum):
@@ -213,7 +214,7 @@ class Console:
 
     def problem(self, text: str, begin: str = "", style: Style = Style.RED) -> None:
         """A line on standard error. begin: what it begins with, in a style."""
-        line = begin + without_controls(singular_after_one(text))
+        line = begin + without_controls(singular_after_one(without_secrets_in(bounded(text))))
         if self.width or self.error.isatty():
             line = _wrapped(line, self.columns)
         self.error.write(f"{styled(begin, style, self.error)}{line[len(begin) :]}\n")

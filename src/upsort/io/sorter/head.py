@@ -181,6 +181,8 @@ def _distinct(names: Iterable[str]) -> None:
 FORMAT = 1
 HEAD = "sorter.json"
 _HEAD_LIMIT = 16 * 1024 * 1024
+_LARGEST = 1e50
+"""What a number of an array may be, so that products of three, and sums of a million of them, are numbers."""
 _KINDS = {"<f8", "<i8", "<i4"}
 _ARRAYS = {
     "document_frequency": ArraySpec(("terms",), least=0.0),
@@ -206,7 +208,9 @@ def read_head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
     if info.file_size > _HEAD_LIMIT or info.compress_type != zipfile.ZIP_STORED:
         raise damaged(path, "its sorter.json is too large or compressed")
     try:
-        head = json.loads(archive.read(info))
+        text = archive.read(info).decode("utf-8")
+        head = json.loads(text, parse_constant=_no_number)
+        json.dumps(head, ensure_ascii=False).encode("utf-8")  # which half a character cannot be
     except (ValueError, RecursionError):
         raise damaged(path, "its sorter.json is not JSON") from None
     number = head.get("format") if isinstance(head, dict) else None
@@ -220,6 +224,10 @@ def read_head(archive: zipfile.ZipFile, path: Path) -> dict[str, Any]:
     if fault := fault_of(head):
         raise damaged(path, f"its sorter.json misstates something ({fault})")
     return dict(head)
+
+
+def _no_number(name: str) -> None:
+    raise ValueError(name)
 
 
 def checked_members(archive: zipfile.ZipFile, head: dict[str, Any], expected: set[str], path: Path) -> dict[str, bytes]:
@@ -259,7 +267,7 @@ def array_in(content: bytes, name: str, path: Path) -> AnyArray:
         if np.lib.format.read_magic(stream) != (1, 0):
             raise damaged(path, f"the array {name} is of another version")
         shape, fortran_order, dtype = np.lib.format.read_array_header_1_0(stream)
-    except ValueError:
+    except (ValueError, TypeError, OverflowError, SyntaxError, MemoryError, RecursionError, UnicodeError):
         raise damaged(path, f"the array {name} has no proper header") from None
     if dtype.str not in _KINDS or fortran_order:
         raise damaged(path, f"the array {name} is of kind {dtype.str}, which no sorter holds")
@@ -267,8 +275,8 @@ def array_in(content: bytes, name: str, path: Path) -> AnyArray:
     if math.prod(shape) * dtype.itemsize != len(data):
         raise damaged(path, f"the array {name} is not as large as its header says")
     array = np.frombuffer(data, dtype=dtype).reshape(shape)
-    if dtype.kind == "f" and not np.isfinite(array).all():
-        raise damaged(path, f"the array {name} holds numbers that are not finite")
+    if dtype.kind == "f" and not (np.abs(array) <= _LARGEST).all():  # nor is one that is not finite
+        raise damaged(path, f"the array {name} holds numbers beyond {_LARGEST:g}")
     return array
 
 
@@ -291,6 +299,9 @@ def check_arrays(arrays: dict[str, AnyArray], settings: Classifier, sizes: dict[
             raise damaged(path, f"the array {name} points outside the {'terms' if into == 'counted' else into}")
         if least is not None and (array < least).any():
             raise damaged(path, f"the array {name} holds numbers below {least:g}")
+        above = declared[name].above
+        if above is not None and (array <= above).any():
+            raise damaged(path, f"the array {name} holds numbers that are not above {above:g}")
 
 
 def damaged(path: Path, why: str) -> DataProblem:

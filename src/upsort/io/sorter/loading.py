@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray
 from upsort.core.classifiers import calibration as calibrations
@@ -170,7 +171,7 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
     if "left_out_counts" in arrays:
         pruned = PrunedCounts(contents.left_out, arrays["left_out_frequency"].astype(np.int64), arrays["left_out_counts"])
     decision = arrays.get("decision")
-    return TrainedSorter(
+    sorter = TrainedSorter(
         plan=plan,
         labels=labels,
         space=space,
@@ -185,6 +186,19 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
         stored=_stored(contents, path) if "kept" in answer else None,
         decision=decision,
     )
+    _check_decisions(sorter, path)
+    return sorter
+
+
+def _check_decisions(sorter: TrainedSorter, path: Path) -> None:
+    """Raise DataProblem for a sorter that gives no number for a document without a term, or for one with all of them."""
+    width = len(sorter.space.terms)
+    every = np.full(width, 1 / np.sqrt(max(width, 1)))
+    probes = csr_array((every, np.arange(width), np.array([0, 0, width])), shape=(2, width))
+    with np.errstate(all="ignore"):
+        decided = sorter.decide_rows(probes)
+    if not (np.isfinite(decided.probabilities).all() and np.isfinite(decided.margin).all()):
+        raise damaged(path, "its numbers give no probabilities")
 
 
 def _check_contents(contents: _Contents, plan: Plan, path: Path) -> None:

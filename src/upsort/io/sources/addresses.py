@@ -20,6 +20,8 @@ _BEHIND_EACH = re.compile(r"[?&#;]")
 _TELLING = re.compile(r"pass|pw|key|token|secret|sig", re.IGNORECASE)
 _BEHIND = re.compile(r"[?#;]")
 _SHORT = 3  # characters; a shorter secret is part of too many words
+_LONG = 8  # from which what stands behind a ? may be a secret, whatever it is called
+_secrets: set[str] = set()
 _whole: dict[str, str] = {}
 _shown: dict[str, str] = {}
 
@@ -88,7 +90,26 @@ def full_address(shown: str) -> str:
 
 def without_secrets_in(text: str) -> str:
     """A text in which addresses are as `without_secrets` shows them, though none of them is kept."""
-    return _AN_ADDRESS.sub(lambda match: _hidden(match.group()) if match.group() not in _whole else match.group(), text)
+
+    def hidden(match: re.Match[str]) -> str:
+        address = match.group().rstrip(".,:'\")")
+        return (address if address in _whole else _hidden(address)) + match.group()[len(address) :]
+
+    text = _AN_ADDRESS.sub(hidden, text) if "://" in text else text
+    for secret in _secrets:  # of an address that is written in another form than as it was given
+        text = text.replace(secret, _HIDDEN)
+    return text
+
+
+def note_secrets(text: str) -> None:
+    """Remember the secrets of an address, wherever it stands in a text, so that no message shows them in any form."""
+    if "://" not in text:
+        return
+    _, who, _, behind = _parts(text)
+    choices = [part.partition("=") for part in _BEHIND_EACH.split(behind)]
+    values = [value or key for key, _, value in choices if len(value or key) >= _LONG or _TELLING.search(key)]
+    pieces = _SEPARATORS.split(who.partition(":")[2])
+    _secrets.update(piece for piece in [*pieces, *values] if len(piece) > _SHORT)
 
 
 def message_about(error: object, shown: str) -> str:

@@ -115,6 +115,8 @@ class SQLiteConnection:
                 check_same_thread=False,
             )
         self.connection.text_factory = _text
+        if writing:  # else a table that a view reads cannot be replaced
+            self.execute("PRAGMA legacy_alter_table = ON")
         self.selected = 0
 
     def tables(self) -> list[str]:
