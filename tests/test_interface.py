@@ -1,13 +1,20 @@
 """The Python interface: what docs/python.md says runs, decides as the commands do, and is all that is loaded."""
 
 import csv
+import os
+import pickle
 import re
+import signal
 import subprocess
 import sys
+import threading
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+import pandas
 import pytest
 from conftest import Program, rows_of
 
@@ -139,3 +146,95 @@ def test_importing_loads_little_and_labelling_prints_nothing(desk: Path) -> None
     )
     done = subprocess.run([sys.executable, "-c", code], cwd=desk, capture_output=True, text=True, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+
+
+def raised(call: Callable[[], object]) -> str:
+    """The problem that a call raises, which says what to do as well."""
+    with pytest.raises(upsort.Problem) as told:
+        call()
+    assert told.value.what and told.value.remedy and "\n" not in told.value.what + told.value.remedy
+    return told.value.what
+
+
+def test_what_is_no_row_is_a_problem(desk: Path) -> None:
+    sorter = upsort.load(desk / "desk.sorter")
+    label: Callable[[Any], object] = sorter.label
+    for wrong, message in (
+        (b"fern", "not one alone"),
+        ("fern", "not one alone"),
+        (None, "not one alone"),
+        (7, "not one alone"),
+        ([b"fern"], "Row 1 is of type bytes"),
+        (["fern", 7], "Row 2 is of type int"),
+        ([None], "Row 1 is of type NoneType"),
+        ([{1: "fern"}], "Row 1 has a key that is no text: 1"),
+        ([{"message": float("nan")}], "Row 1 has a missing value for its text"),
+        ([{"message": np.float32("nan")}], "Row 1 has a missing value for its text"),
+        ([{"message": pandas.NA}], "Row 1 has a missing value for its text"),
+    ):
+        assert message in raised(lambda wrong=wrong: label(wrong)), wrong
+    assert "Row 1 is of type bytes" in raised(lambda: sorter.explain(b"fern"))  # type: ignore[arg-type]
+    assert sorter.label([{"message": "fern", "other": float("nan")}]).refused == [""]
+    assert sorter.label(text for text in ("fern", "")).refused == ["", "no text"]
+
+
+def test_what_cannot_be_loaded_or_read_is_a_problem(desk: Path) -> None:
+    for path in ("x" * 300, "x/" * 4000, "a\0b", str(desk), "/dev/zero"):
+        raised(lambda path=path: upsort.load(path))
+        if path != str(desk):
+            raised(lambda path=path: upsort.read(path))
+    assert "A source has no name." in raised(lambda: upsort.read(""))
+
+
+def test_a_sorter_may_be_pickled(desk: Path) -> None:
+    sorter = upsort.load(desk / "two.sorter")
+    copy = pickle.loads(pickle.dumps(sorter))
+    assert copy.answers == sorter.answers
+    assert np.array_equal(copy.label(["my quince"]).table, sorter.label(["my quince"]).table)
+    assert np.array_equal(copy.of("urgent").label(["help"]).table, sorter.of("urgent").label(["help"]).table)
+
+
+@pytest.mark.skipif(not hasattr(os, "fork"), reason="there is no fork here")
+@pytest.mark.filterwarnings("ignore:.*fork:DeprecationWarning")
+def test_a_sorter_survives_a_fork_while_another_thread_labels(desk: Path) -> None:
+    sorter, stop = upsort.load(desk / "desk.sorter"), threading.Event()
+    texts = [f"my quince {word} {number}" for number, word in enumerate(("leaves", "soil", "water") * 300)]
+    expected = sorter.label(texts[:5]).table
+
+    def labelling() -> None:
+        while not stop.is_set():
+            sorter.label(texts)
+
+    thread = threading.Thread(target=labelling)
+    thread.start()
+    try:
+        for _ in range(5):
+            child = os.fork()
+            if not child:
+                signal.alarm(20)  # of a child that waits for ever
+                os._exit(int(not np.array_equal(sorter.label(texts[:5]).table, expected)))
+            assert os.waitpid(child, 0)[1] == 0
+    finally:
+        stop.set()
+        thread.join()
+
+
+def test_rows_may_come_from_the_sorter_itself(desk: Path) -> None:
+    sorter = upsort.load(desk / "desk.sorter")
+    assert len(sorter.label(str(sorter.label([text]).labels[0]) for text in ("fern", "soil"))) == 2
+
+
+def test_ctrl_c_while_modules_load_ends_plainly() -> None:
+    code = """
+import os, signal, sys
+from upsort import __main__ as program
+class Interrupting:
+    def find_spec(self, name, path=None, target=None):
+        if name == "upsort.cli.rendering.console":
+            os.kill(os.getpid(), signal.SIGINT)
+sys.meta_path.insert(0, Interrupting())
+sys.argv = ["upsort", "--help"]
+program.entry()
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout, done.stderr) == (130, "", "\nupsort: interrupted.\n")

@@ -3,10 +3,12 @@
 Nothing is printed or written. What cannot be done raises `Problem`: `UsageProblem` where the request is wrong, `DataProblem`
 where files or data do not allow it. A loaded sorter may be used by several threads."""
 
+import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from threading import Lock
+from threading import RLock
 from typing import TYPE_CHECKING, Any
+from weakref import WeakSet
 
 import numpy as np
 
@@ -96,40 +98,79 @@ class TextExplanation:
     remark: str
 
 
+def _is_missing(value: Any) -> bool:
+    """Whether a value is NaN, or what a data frame has for none."""
+    return (isinstance(value, float | np.floating) and bool(np.isnan(value))) or type(value).__name__ in ("NAType", "NaTType")
+
+
+class _Guard:
+    """The lock of a sorter, which remembers what it has met. Who forks waits for it, so that the copy is not in the middle of
+    something."""
+
+    def __init__(self) -> None:
+        self.lock = RLock()
+        _guards.add(self)
+
+
+_guards: "WeakSet[_Guard]" = WeakSet()
+_held: list[_Guard] = []
+
+
+def _before_fork() -> None:
+    _held[:] = list(_guards)
+    for guard in _held:
+        guard.lock.acquire()
+
+
+def _after_fork() -> None:
+    for guard in _held:
+        guard.lock.release()
+    _held.clear()
+
+
+if hasattr(os, "register_at_fork"):
+    os.register_at_fork(before=_before_fork, after_in_parent=_after_fork, after_in_child=_after_fork)
+
+
 class Sorter:
     """A sorter as it was loaded. labels: its labels, sorted. answers: the label columns it answers for. columns: the text columns
     that it was trained with."""
 
-    def __init__(self, sorters: Sequence[_Sorter], lock: "Lock | None" = None) -> None:
+    def __init__(self, sorters: Sequence[_Sorter], guard: "_Guard | None" = None) -> None:
         self._sorters, self._sorter = tuple(sorters), sorters[0]
         self._reader = DocumentReader.of_sorter(self._sorter)
-        self._lock = lock or Lock()  # what a sorter has met, it remembers
+        self._guard = guard or _Guard()
         self.labels = self._sorter.labels
         self.answers = tuple(sorter.answer for sorter in sorters)
         self.columns = self._sorter.plan.columns.text
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """It may be pickled; a copy shares nothing with it."""
+        return (Sorter, (self._sorters,))
 
     def of(self, answer: str) -> "Sorter":
         """The sorter that answers for one of several label columns. Raises UsageProblem for another name."""
         for sorter in self._sorters:
             if sorter.answer == answer:
-                return Sorter((sorter,), self._lock)
+                return Sorter((sorter,), self._guard)
         raise UsageProblem(f"The sorter has no answer {answer!r}.", suggestion(answer, self.answers, "answers"))
 
     def label(self, rows: Iterable[Row]) -> Answers:
         """Label texts, or rows with their columns; one answer for each, in their order. Raises UsageProblem for one text alone,
-        which is no list of rows."""
-        if isinstance(rows, str | Mapping):
+        which is no list of rows, and for what is no text and no row."""
+        if isinstance(rows, str | bytes | bytearray | Mapping) or not isinstance(rows, Iterable):
             raise UsageProblem("label takes a list of texts or rows, not one alone.", "Put it in brackets: label([text]).")
-        with self._lock:
-            documents, faults = self._reader.of_objects([self._as_object(row) for row in rows])
+        objects = [self._as_object(row, number) for number, row in enumerate(rows, 1)]
+        with self._guard.lock:
+            documents, faults = self._reader.of_objects(objects)
             usable = [place for place, fault in enumerate(faults) if fault is None]
             decided = self._sorter.decide(documents.rows(usable)) if usable else None
             return self._answers(faults, usable, decided)
 
     def explain(self, row: Row) -> TextExplanation:
         """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
-        with self._lock:
-            document = self._document(row)
+        document = self._document(row)
+        with self._guard.lock:
             explanation, names = explain(self._sorter, document), self.labels
             sums = explanation.how if isinstance(explanation.how, Additive) else Additive([], [])
         return TextExplanation(
@@ -152,13 +193,25 @@ class Sorter:
         )
 
     def _document(self, row: Row) -> Documents:
-        documents, (fault,) = self._reader.of_objects([self._as_object(row)])
+        documents, (fault,) = self._reader.of_objects([self._as_object(row, 1)])
         if fault is not None:
             raise DataProblem(f"There is nothing to explain: {fault}.", "Give a text, or a row that has one.")
         return documents
 
-    def _as_object(self, row: Row) -> Mapping[str, Any]:
-        return row if not isinstance(row, str) else {(self._reader.columns.text or ("text",))[-1]: row}
+    def _as_object(self, row: Row, number: int) -> Mapping[str, Any]:
+        """A row by the names of its columns. Raises UsageProblem for what is none."""
+        text = self._reader.columns.text or ("text",)
+        if isinstance(row, str):
+            return {text[-1]: row}
+        if not isinstance(row, Mapping):
+            hint = "Decode it first." if isinstance(row, bytes | bytearray) else "Give a text, or a dictionary."
+            raise UsageProblem(f"Row {number} is of type {type(row).__name__}, not a text or a dictionary.", hint)
+        wrong = next((key for key in row if not isinstance(key, str)), None)
+        if wrong is not None:
+            raise UsageProblem(f"Row {number} has a key that is no text: {wrong!r}.", "Keys are names of columns.")
+        if any(_is_missing(row.get(name)) for name in text):
+            raise UsageProblem(f"Row {number} has a missing value for its text.", "Give an empty text, or leave the row out.")
+        return {name: None if _is_missing(value) else value for name, value in row.items()}
 
     def _answers(self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None) -> Answers:
         n, names = len(faults), self.labels

@@ -9,6 +9,7 @@ from importlib import metadata
 from pathlib import Path
 
 import upsort
+from upsort.io.sources.addresses import without_secrets
 
 _REQUIRED = re.compile(r"(?P<name>[\w.-]+)(?P<extras>\[[^]]*\])?[^;]*(?:;.*extra\s*==\s*['\"](?P<extra>[\w-]+)['\"])?")
 _FOR_DEVELOPERS = frozenset({"test", "docs", "check", "all"})
@@ -36,7 +37,7 @@ def versions() -> Iterator[tuple[str, str]]:
     yield "python in", sys.executable
     yield "folder", os.getcwd()  # noqa: PTH109 - a folder that is gone has no Path
     variables = [name for name in sorted(os.environ) if name.startswith(("UPSORT_", "NUMBA_", "OPENBLAS_", "OMP_"))]
-    yield "variables", ", ".join(f"{name}={os.environ[name]}" for name in variables) or "none of ours"
+    yield "variables", ", ".join(f"{name}={without_secrets(os.environ[name])}" for name in variables) or "none of ours"
 
 
 def _installed(name: str) -> str:

@@ -323,8 +323,9 @@ def marked(explanation: Explanation, meaning: str, most: int, width: int) -> str
     """The text in lines of at most `width`, as far as its words allow that, with their marks, and what the marks mean. most: how
     many lines of text are shown; 0: all."""
     lines: list[str] = []
-    text = without_controls(explanation.text).replace("\t", " ")
-    signs = _signs(explanation)
+    shown = [without_controls(character).replace("\t", " ") for character in explanation.text]  # some as several
+    text = "".join(shown)
+    signs = [sign for sign, characters in zip(_signs(explanation), shown, strict=True) for _ in characters]
     places = list(_lines(text, width))
     for start, end in places[:most] if most else places:
         lines.append(text[start:end])

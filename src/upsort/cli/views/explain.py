@@ -1,5 +1,6 @@
 """What upsort explain shows."""
 
+import os
 from collections.abc import Sequence
 from datetime import date
 from functools import partial
@@ -63,6 +64,11 @@ def _document(options: ExplainOptions, sorter: TrainedSorter, console: Console) 
             f"{text} is a file; what is explained here is a text.",
             f"To explain one of its documents: upsort explain {options.sorter} {text} --document ID",
         )
+    try:
+        text.encode("utf-8")
+    except UnicodeEncodeError:
+        text = os.fsencode(text).decode("cp1252", "replace")
+        console.note("The text is not UTF-8; it is read as Windows-1252.")
     return document_of_text(sorter, text)
 
 

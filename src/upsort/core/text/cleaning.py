@@ -7,7 +7,7 @@ need running text (`links`, `markup` …) must stand before."""
 from collections.abc import Sequence
 from dataclasses import field, replace
 from functools import cached_property
-from typing import assert_never
+from typing import Any, assert_never
 
 import numpy as np
 
@@ -50,6 +50,10 @@ class Cleaner:
     resources: Resources = field(default_factory=Resources)
     tokens_by: TimedSubstitution | None = None
     with_sentences: bool = False
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """It is made anew elsewhere."""
+        return (cleaner, (self.settings, self.resources, self.with_sentences))
 
     @cached_property
     def forms(self) -> FinalForms | None:

@@ -4,6 +4,7 @@ It is checked, in this order: that it is a zip, the format number, the list of m
 kinds and shapes, and that every number is finite. No member is read beyond the size that was declared for it."""
 
 import zipfile
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -54,8 +55,9 @@ def load_sorter(path: Path, answer: str = "") -> TrainedSorter:
 
 def load_sorters(path: Path) -> tuple[TrainedSorter, ...]:
     """Read a sorter back, with all its answers. Raises DataProblem, with a message for each way in which a file can be wrong."""
-    if not path.exists():
-        raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
+    with suppress(OSError, ValueError):  # of a name that no file can have, of which opening it says so
+        if not path.exists():
+            raise DataProblem(f"There is no sorter {path}.", "Train one with: upsort train TABLE -o NAME.sorter")
     with named_file(path, LARGE_MOST) as stream:
         begun = stream.read(4) == b"PK\x03\x04"
         try:

@@ -74,6 +74,8 @@ def open_inputs(
     notes: list[str] = []
     kinds: set[str] = set()
     for name in names:
+        if not name:
+            raise UsageProblem("A source has no name.", "Name a file, a folder or an address.")
         try:
             tables_here, notices, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
         except UnicodeError as error:
