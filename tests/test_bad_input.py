@@ -1,14 +1,18 @@
 """What goes wrong is said in two lines, with the right exit code, and leaves nothing half-written."""
 
 import contextlib
+import hashlib
 import json
+import math
 import os
 import signal
+import struct
 import subprocess
 import sys
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 from conftest import Program, started
@@ -91,16 +95,47 @@ def other_terms(members: dict[str, bytes]) -> None:
     members["terms.txt"] = members["terms.txt"].replace(b"fern", b"worm")
 
 
-def endless(members: dict[str, bytes]) -> None:
-    import hashlib
-
-    head = json.loads(members["sorter.json"])
-    name = "arrays/weights.npy"
-    members[name] = members[name][:-8] + b"\x00\x00\x00\x00\x00\x00\xf0\x7f"
+def signed(members: dict[str, bytes], head: dict[str, Any] | None = None) -> None:
+    """Make the digests fit again."""
+    head = head if head is not None else json.loads(members["sorter.json"])
     for member in head["members"]:
-        if member["name"] == name:
-            member["sha256"] = hashlib.sha256(members[name]).hexdigest()
+        content = members[member["name"]]
+        member |= {"bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
     members["sorter.json"] = json.dumps(head).encode()
+
+
+def with_number(name: str, number: float) -> Callable[[dict[str, bytes]], None]:
+    """The last number of an array is another one."""
+
+    def apply(members: dict[str, bytes]) -> None:
+        member = f"arrays/{name}.npy"
+        members[member] = members[member][:-8] + struct.pack("<d", number)
+        signed(members)
+
+    return apply
+
+
+def with_header(header: str) -> Callable[[dict[str, bytes]], None]:
+    """An array with another header."""
+
+    def apply(members: dict[str, bytes]) -> None:
+        member = "arrays/weights.npy"
+        text = header.encode("latin-1") + b"\n"
+        members[member] = b"\x93NUMPY\x01\x00" + struct.pack("<H", len(text)) + text + members[member][-80:]
+        signed(members)
+
+    return apply
+
+
+def with_head(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, bytes]], None]:
+    """A head with something changed."""
+
+    def apply(members: dict[str, bytes]) -> None:
+        head = json.loads(members["sorter.json"])
+        change(head)
+        signed(members, head)
+
+    return apply
 
 
 def misstated(members: dict[str, bytes]) -> None:
@@ -122,7 +157,19 @@ def misstated(members: dict[str, bytes]) -> None:
         (altered(lambda members: members.pop("sorter.json")), "but not a sorter"),
         (altered(lambda members: members.update({"sorter.json": b"{"})), "sorter.json is not JSON"),
         (altered(lambda members: members.update({"sorter.json": b'{"format": 1}'})), "sorter.json misstates something"),
-        (altered(endless), "numbers that are not finite"),
+        (altered(with_number("weights", math.inf)), "numbers beyond 1e+50"),
+        (altered(with_number("weights", math.nan)), "numbers beyond 1e+50"),
+        (altered(with_number("weights", 1e308)), "numbers beyond 1e+50"),
+        (altered(with_header("(" * 9000)), "has no proper header"),
+        (
+            altered(with_header("{'descr': '<f8', 'fortran_order': False, 'shape': (" + "9" * 400 + ",)}")),
+            "as large as its header",
+        ),
+        (altered(with_header("{'descr': '|O', 'fortran_order': False, 'shape': (1,)}")), "which no sorter holds"),
+        (altered(with_head(lambda head: head["answers"][0]["labels"].__setitem__(0, "\ud800"))), "is not JSON"),
+        (altered(with_head(lambda head: head["plan"].pop("features"))), "its plan lacks something of features"),
+        (altered(with_head(lambda head: head.pop("plan"))), "misstates something"),
+        (altered(with_head(lambda head: head["answers"][0]["trained_on"].update(penalty=math.nan))), "is not JSON"),
     ],
 )
 def test_a_spoilt_sorter_is_refused(program: Program, tmp_path: Path, spoil: Callable[[Path], None], says: str) -> None:
@@ -286,3 +333,31 @@ def test_a_file_named_anywhere_is_a_regular_one_of_some_size(
     }[kind]
     assert says in told.err or (kind == "folder" and place == "source") or place == "ledger"
     assert not (tmp_path / "a.sorter").exists() and not (tmp_path / "o.csv").exists()
+
+
+@pytest.mark.parametrize("slope", [-1.0, 0.0])
+def test_a_temperature_is_positive(program: Program, tmp_path: Path, slope: float) -> None:
+    rows = "".join(f"{'fern moss' if n % 2 else 'sand'} {n % 5},{'wet' if n % 2 else 'dry'}\n" for n in range(60))
+    (tmp_path / "good.csv").write_text("text,label\n" + rows)
+    program("train", "good.csv", *TRAIN, "--set=classifier.calibrate=temperature")
+    altered(with_number("calibration_slopes", slope))(tmp_path / "a.sorter")
+    assert "numbers that are not above 0" in program("terms", "a.sorter", code=1).err
+
+
+@pytest.mark.parametrize("output", ["x.parquet", "x.xlsx", "x.csv", "x.json", "x.csv.gz"])
+def test_a_writer_that_is_left_says_nothing(tmp_path: Path, output: str) -> None:
+    (tmp_path / "t.csv").write_text(GOOD)
+    for line in (("gather", "t.csv", "--text=txet", "-o", output), ("clean", "t.csv", "--text=txet", "-o", output)):
+        done = subprocess.run([sys.executable, "-m", "upsort", *line], capture_output=True, text=True, check=False, cwd=tmp_path)
+        assert done.returncode == 2 and len(done.stderr.splitlines()) == 2, done.stderr
+    assert [path.name for path in tmp_path.iterdir()] == ["t.csv"]
+
+
+def test_text_that_is_not_utf_8_is_explained(tmp_path: Path, program: Program) -> None:
+    (tmp_path / "good.csv").write_text(GOOD)
+    program("train", "good.csv", *TRAIN, "--no-check")
+    line = [sys.executable, "-m", "upsort", "explain", "a.sorter", b"fern caf\xe9"]
+    done = subprocess.run(line, capture_output=True, check=False, cwd=tmp_path, env={**os.environ, "PYTHONUTF8": "1"})
+    assert done.returncode == 0 and "café".encode() in done.stdout and b"read as Windows-1252" in done.stderr, done
+    (tmp_path / "t.jsonl").write_text('{"id": "1", "text": "fern \\ud800 moss"}')
+    assert "fern" in program("explain", "a.sorter", "t.jsonl", "--document=1", "--id=id").out

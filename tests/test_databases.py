@@ -279,7 +279,8 @@ def test_a_password_is_nowhere(server: str, tmp_path: Path, program: Program) ->
         ("simplecache::https://a:b@c/d;e?f#g", "simplecache::https://***@c/d;***"),
         ("zip://*.csv::https://a:b@c/d.zip", "zip://***@c/d.zip"),
         ("s3://desk/a@b.csv", "s3://desk/a@b.csv"),
-        ("s3://key:pw@desk/a@b.csv", "s3://***@desk/a@b.csv"),
+        ("s3://key@desk/a@b.csv", "s3://***@desk/a@b.csv"),
+        ("s3://key:p/w@desk/b.csv", "s3://***@desk/b.csv"),
         ("notes?a=b.csv", "notes?a=b.csv"),
     ],
 )

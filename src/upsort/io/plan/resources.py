@@ -27,7 +27,7 @@ from upsort.core.text.steps import step_called
 from upsort.core.text.word_lists import EnglishWords
 from upsort.core.training.decision import Costs, PlanWithResources
 from upsort.io.outputs.atomic import replacing, replacing_text
-from upsort.io.tables.bounds import CSV, LARGE_MOST, lines_of, named_file, unpacked, with_rows_bounded
+from upsort.io.tables.bounds import BAD_HEADER, CSV, LARGE_MOST, lines_of, named_file, unpacked, with_rows_bounded
 from upsort.io.tables.rows import Block, ReadSettings
 
 PROFILE_FILE = Path(__file__).with_name("language_profiles.npz")
@@ -176,7 +176,7 @@ class RowVectors:
         named_file(path, LARGE_MOST).close()
         try:
             self.vectors = np.load(path, mmap_mode="r", allow_pickle=False)
-        except (OSError, ValueError, EOFError, OverflowError, TypeError, SyntaxError, MemoryError, RecursionError) as error:
+        except (OSError, EOFError, *BAD_HEADER) as error:
             reason = (error.strerror or "not an .npy file") if isinstance(error, OSError) else "not an .npy file"
             raise DataProblem(f"{path} cannot be read: {reason}.", "Save the array with numpy.save.") from None
         if not isinstance(self.vectors, np.ndarray) or self.vectors.ndim != 2 or self.vectors.dtype.kind not in "fiu":

@@ -22,6 +22,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.plan import Classifier
 from upsort.core.training.sorter import LENGTH_CLASSES
 from upsort.io.sorter import stored_arrays
+from upsort.io.tables.bounds import BAD_HEADER
 
 Count = Annotated[int, Meta(ge=0, le=2**53 - 1)]
 """Whole numbers up to there are exact in any program that reads JSON."""
@@ -267,7 +268,7 @@ def array_in(content: bytes, name: str, path: Path) -> AnyArray:
         if np.lib.format.read_magic(stream) != (1, 0):
             raise damaged(path, f"the array {name} is of another version")
         shape, fortran_order, dtype = np.lib.format.read_array_header_1_0(stream)
-    except (ValueError, TypeError, OverflowError, SyntaxError, MemoryError, RecursionError, UnicodeError):
+    except BAD_HEADER:
         raise damaged(path, f"the array {name} has no proper header") from None
     if dtype.str not in _KINDS or fortran_order:
         raise damaged(path, f"the array {name} is of kind {dtype.str}, which no sorter holds")
@@ -280,12 +281,10 @@ def array_in(content: bytes, name: str, path: Path) -> AnyArray:
     return array
 
 
-def check_arrays(arrays: dict[str, AnyArray], settings: Classifier, sizes: dict[str, int], path: Path) -> None:
+def check_arrays(arrays: dict[str, AnyArray], settings: Classifier, calibrated: str, sizes: dict[str, int], path: Path) -> None:
     """Whether each array is as large as the others and the head say, and holds what it may; a dimension without a size may be
-    any, but one. settings: of the classifier."""
-    declared = {**_ARRAYS, **family(settings).arrays}
-    for of_calibration in calibration.ARRAYS.values():
-        declared |= of_calibration
+    any, but one. settings: of the classifier. calibrated: the kind of calibration."""
+    declared = {**_ARRAYS, **family(settings).arrays, **calibration.ARRAYS[calibrated]}
     for name, array in arrays.items():
         dimensions = declared[name].dimensions
         if array.ndim != len(dimensions):

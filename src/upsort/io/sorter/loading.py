@@ -5,7 +5,7 @@ kinds and shapes, and that every number is finite. No member is read beyond the 
 
 import zipfile
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -217,7 +217,7 @@ def _check_contents(contents: _Contents, plan: Plan, path: Path) -> None:
         "terms left out": len(contents.left_out),
         "terms kept": len(contents.stored_terms),
     }
-    check_arrays(arrays, plan.classifier, sizes, path)
+    check_arrays(arrays, plan.classifier, contents.head["calibration"], sizes, path)
     if any(len(set(terms)) < len(terms) for terms in (contents.terms, contents.left_out)):
         raise damaged(path, "it has a term twice")
     by_label = np.array(seen["label_documents"])
@@ -309,6 +309,10 @@ def _declared_space(answer: dict[str, Any]) -> Declared:
 
 
 def _plan(head: dict[str, Any], path: Path) -> Plan:
+    for section, keys in asdict(Plan()).items():
+        there = head["plan"].get(section)
+        if isinstance(keys, dict) and not (isinstance(there, dict) and keys.keys() <= there.keys()):
+            raise damaged(path, f"its plan lacks something of {section}")
     try:
         plan = without_files(resolved_plan(head["plan"], str(path)))
     except UsageProblem as problem:

@@ -51,7 +51,8 @@ def _parts(address: str) -> tuple[str, str, str, str]:
         scheme += mark + inner
     until = len(rest)
     if scheme_of(address) in (SQLITE, *_OBJECTS):
-        until = len(re.split(r"[/?#;]", rest, maxsplit=1)[0]) if scheme_of(address) != SQLITE else 0
+        first = re.split(r"[/?#;]", rest, maxsplit=1)[0]
+        until = 0 if scheme_of(address) == SQLITE else until if ":" in first else len(first)  # no bucket's name has a colon
     at = rest.rfind("@", 0, until) + 1
     match = _BEHIND.search(rest, at)
     end = match.start() if match is not None else len(rest)
@@ -93,7 +94,9 @@ def without_secrets_in(text: str) -> str:
 
     def hidden(match: re.Match[str]) -> str:
         address = match.group().rstrip(".,:'\")")
-        return (address if address in _whole else _hidden(address)) + match.group()[len(address) :]
+        database, _, table = address.partition("#")
+        known = address in _whole or (is_database(database) and table and (database in _whole or _hidden(database) == database))
+        return (address if known else _hidden(address)) + match.group()[len(address) :]
 
     text = _AN_ADDRESS.sub(hidden, text) if "://" in text else text
     for secret in _secrets:  # of an address that is written in another form than as it was given

@@ -13,6 +13,7 @@ import zlib
 from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
+from tokenize import TokenError
 from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem, UsageProblem
@@ -20,6 +21,9 @@ from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, 
 
 DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError, zlib.error, zipfile.BadZipFile)
 """What reading a damaged packed file raises."""
+
+BAD_HEADER = (ValueError, TypeError, OverflowError, SyntaxError, MemoryError, RecursionError, TokenError)
+"""What reading the header of a damaged .npy file raises."""
 
 LINES = re.compile(rb"[\r\n]")
 """What ends a row of text."""
