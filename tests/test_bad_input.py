@@ -341,7 +341,7 @@ def test_a_temperature_is_positive(program: Program, tmp_path: Path, slope: floa
     (tmp_path / "good.csv").write_text("text,label\n" + rows)
     program("train", "good.csv", *TRAIN, "--set=classifier.calibrate=temperature")
     altered(with_number("calibration_slopes", slope))(tmp_path / "a.sorter")
-    assert "numbers that are not above 0" in program("terms", "a.sorter", code=1).err
+    assert "numbers below 1e-09" in program("terms", "a.sorter", code=1).err
 
 
 @pytest.mark.parametrize("output", ["x.parquet", "x.xlsx", "x.csv", "x.json", "x.csv.gz"])

@@ -164,6 +164,7 @@ def test_what_is_no_row_is_a_problem(desk: Path) -> None:
         ("fern", "not one alone"),
         (None, "not one alone"),
         (7, "not one alone"),
+        (pandas.DataFrame({"message": ["fern"]}), "not a data frame"),
         ([b"fern"], "Row 1 is of type bytes"),
         (["fern", 7], "Row 2 is of type int"),
         ([None], "Row 1 is of type NoneType"),

@@ -160,6 +160,10 @@ class Sorter:
         which is no list of rows, and for what is no text and no row."""
         if isinstance(rows, str | bytes | bytearray | Mapping) or not isinstance(rows, Iterable):
             raise UsageProblem("label takes a list of texts or rows, not one alone.", "Put it in brackets: label([text]).")
+        if hasattr(rows, "iloc") and hasattr(rows, "columns"):
+            raise UsageProblem(
+                "label takes texts or rows, not a data frame.", "Give its column of texts, or frame.to_dict('records')."
+            )
         objects = [self._as_object(row, number) for number, row in enumerate(rows, 1)]
         with self._guard.lock:
             documents, faults = self._reader.of_objects(objects)

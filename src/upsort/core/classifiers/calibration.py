@@ -11,7 +11,7 @@ from upsort.core.lazy import optimize, record, special
 
 ARRAYS: dict[str, dict[str, ArraySpec]] = {
     "none": {},
-    "temperature": {"calibration_slopes": ArraySpec(("slopes",), above=0.0)},
+    "temperature": {"calibration_slopes": ArraySpec(("slopes",), least=1e-9)},
     "platt": {"calibration_slopes": ArraySpec(("slopes",)), "calibration_offsets": ArraySpec(("slopes",))},
     "isotonic": {"calibration_knots": ArraySpec(("knots", "knot columns"))},
 }

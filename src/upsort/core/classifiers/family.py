@@ -108,12 +108,11 @@ class StoredClassifier:
 class ArraySpec:
     """What an array of the sorter file must be like.
 
-    dimensions: their names; those of one name are of one size. least: the least number that it may hold; above: what all of its
-    numbers are above. points_into: the dimension whose places its numbers are. optional: whether it may be missing."""
+    dimensions: their names; those of one name are of one size. least: the least number that it may hold. points_into: the
+    dimension whose places its numbers are. optional: whether it may be missing."""
 
     dimensions: tuple[str, ...]
     least: float | None = None
-    above: float | None = None
     points_into: str = ""
     optional: bool = False
 

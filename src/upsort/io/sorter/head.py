@@ -298,9 +298,6 @@ def check_arrays(arrays: dict[str, AnyArray], settings: Classifier, calibrated: 
             raise damaged(path, f"the array {name} points outside the {'terms' if into == 'counted' else into}")
         if least is not None and (array < least).any():
             raise damaged(path, f"the array {name} holds numbers below {least:g}")
-        above = declared[name].above
-        if above is not None and (array <= above).any():
-            raise damaged(path, f"the array {name} holds numbers that are not above {above:g}")
 
 
 def damaged(path: Path, why: str) -> DataProblem:

@@ -250,7 +250,7 @@ _TAKING_SECONDS = {"psycopg": "connect_timeout", "psycopg2": "connect_timeout", 
 
 
 class ServerConnection:
-    """See `databases.Connection`. Rows are read through a cursor of the server, where its driver has such."""
+    """See `Connection`; tables are those visible without naming a schema. Rows come through a cursor of the server, if it can."""
 
     numbers_are = "DOUBLE PRECISION"
 
@@ -279,21 +279,17 @@ class ServerConnection:
         self.longest_name = int(self.engine.dialect.max_identifier_length)
 
     def tables(self) -> list[str]:
-        """All that are visible without naming a schema."""
         with refusals(self.address, self.kinds):
             return sorted([*sqlalchemy.inspect(self.engine).get_table_names(), *self.views()])
 
     def views(self) -> list[str]:
-        """As `databases.Connection`."""
         with refusals(self.address, self.kinds):
             return list(sqlalchemy.inspect(self.engine).get_view_names())
 
     def same(self, one: str, other: str) -> bool:
-        """As `databases.Connection`."""
         return one == other if self.engine.dialect.name == "postgresql" else one.casefold() == other.casefold()
 
     def tables_read(self, what: Selection) -> set[str]:
-        """As `databases.Connection`."""
         query = what.query or f"SELECT * FROM {self._quoted(what.table)}"
         named = {table for table in self.tables() if table in query}
         if self.engine.dialect.name == "postgresql":
@@ -332,7 +328,6 @@ class ServerConnection:
         return f" ORDER BY {', '.join(map(self._quoted, keys))}" if keys else ""
 
     def quoted(self, name: str) -> str:
-        """As `databases.Connection`."""
         return self._quoted(name).replace(":", "\\:")  # no value begins there
 
     def _quoted(self, name: str) -> str:
@@ -342,7 +337,6 @@ class ServerConnection:
 
     @contextmanager
     def transaction(self) -> Iterator[None]:
-        """As `databases.Connection`."""
         with refusals(self.address, self.kinds):
             begun = self.connection.begin()
         try:
@@ -355,7 +349,6 @@ class ServerConnection:
             begun.commit()
 
     def execute(self, statement: str, values: Values | None = None) -> list[Sequence[Any]]:
-        """As `databases.Connection`."""
         with refusals(self.address, self.kinds):
             alone = not self.connection.in_transaction()
             result = self.connection.execute(sqlalchemy.text(statement), dict(values or {}))
@@ -365,12 +358,10 @@ class ServerConnection:
             return rows
 
     def insert(self, statement: str, rows: Sequence[Values]) -> None:
-        """As `databases.Connection`."""
         with refusals(self.address, self.kinds):
             self.connection.execute(sqlalchemy.text(statement), list(rows))
 
     def close(self) -> None:
-        """As `databases.Connection`."""
         with suppress(*self.kinds):
             self.connection.close()
             self.engine.dispose()
@@ -392,18 +383,13 @@ def _relations(plan: Any) -> Iterator[str]:
 
 def same_database(one: str, other: str) -> bool:
     """Whether two addresses are of one database, by file, or by host and name."""
-    if {scheme_of(one), scheme_of(other)} & {SQLITE}:
-        paths = [Path(full_address(address).partition(":///")[2].partition("?")[0]) for address in (one, other)]
+    both = (one, other)
+    if SQLITE in map(scheme_of, both):
+        paths = [Path(full_address(address).partition(":///")[2].partition("?")[0]) for address in both]
         return scheme_of(one) == scheme_of(other) and all(path.exists() for path in paths) and paths[0].samefile(paths[1])
-    places = []
-    for address in (one, other):
-        url = sqlalchemy.make_url(full_address(address))
-        places.append((scheme_of(address), _HERE.get(url.host or "", url.host), url.database or url.username))
-    return places[0] == places[1]
-
-
-_HERE = dict.fromkeys(("", "localhost", "127.0.0.1", "::1"))
-"""Names of this machine."""
+    urls = [sqlalchemy.make_url(full_address(address)) for address in both]
+    places = [("" if url.host in ("localhost", "127.0.0.1", "::1", None) else url.host, url.database) for url in urls]
+    return scheme_of(one) == scheme_of(other) and places[0] == places[1]
 
 
 def connected(address: str, writing: bool = False) -> Connection:

@@ -67,7 +67,7 @@ def _travelled_cells(cells: Sequence[str]) -> Sequence[str]:
     return expanded_text(cells) if isinstance(cells, str | list) else cells
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class KeptRow:
     """A rejected row that is written among the others. at: its place among all rows of the block. id: what it is called. cells:
     one for each column of the table."""

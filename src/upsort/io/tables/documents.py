@@ -292,7 +292,7 @@ def _kept(
             cells[0], cells[roles.text[0]] = "", rejected.cells[0]
         own = cells[roles.id] if roles.id is not None else f"line {rejected.line}"
         place = bisect_left(lines, rejected.line) + before
-        kept.append(KeptRow(place, rejected.line, own, tuple(cells), str(rejected.reason)))
+        kept.append(KeptRow(at=place, line=rejected.line, id=own, cells=tuple(cells), reason=str(rejected.reason)))
     return tuple(kept)
 
 
