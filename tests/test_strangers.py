@@ -381,3 +381,18 @@ def test_another_database_becomes_no_ledger(program: Program, scored: Path) -> N
         other.execute("CREATE TABLE mine (a)")
     assert "cannot be written: it is no ledger" in program("evaluate", "a.sorter", "t.csv").err
     assert [name for (name,) in other.execute("SELECT name FROM sqlite_master")] == ["mine"]
+
+
+def test_a_database_that_is_read_is_no_output(program: Program, scored: Path) -> None:
+    with sqlite3.connect(scored / "upsort-ledger.sqlite") as own:
+        own.execute("CREATE TABLE evaluations (text, label)")
+        rows = [row.split(",")[1:] for row in TABLE.splitlines()[1:]]
+        own.executemany("INSERT INTO evaluations VALUES (?, ?)", rows)
+    before = (scored / "upsort-ledger.sqlite").read_bytes()
+    address = "sqlite:///upsort-ledger.sqlite"
+    told = program("gather", address, "-o", "upsort-ledger.sqlite", "--as=csv", "--overwrite", code=1).err
+    assert "is read by this command" in told
+    line = ("cross-validate", address, "--text=text", "--label=label", "--folds=2")
+    assert "Add --no-ledger." in program(*line, code=1).err
+    program(*line, "--no-ledger")
+    assert (scored / "upsort-ledger.sqlite").read_bytes() == before

@@ -18,6 +18,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.io.outputs.atomic import check_writable
 from upsort.io.outputs.registry import (
     IN_NAME,
+    LEDGER,
     Identity,
     OutputRegistry,
     PartNames,
@@ -28,7 +29,7 @@ from upsort.io.outputs.registry import (
     registered,
 )
 from upsort.io.sources import stores
-from upsort.io.sources.addresses import is_database, is_store
+from upsort.io.sources.addresses import is_database, is_store, sqlite_file
 
 
 @contextmanager
@@ -49,6 +50,8 @@ def checked_outputs(options: CommonOptions) -> Iterator[None]:
                 outputs.check_not_read(path, option.spelling)
             else:
                 outputs.declare(path, option.spelling)
+    if not getattr(options, "no_ledger", True) and outputs.reads(Path(LEDGER)):
+        raise DataProblem(f"{LEDGER} is read by this command, and would be written to.", "Add --no-ledger.")
     with registered(outputs):
         yield
 
@@ -109,9 +112,9 @@ def _names(value: Any) -> Iterator[str]:
                 yield text.partition("=")[2]
 
 
-def _read(name: str) -> set[tuple[int, int]]:
+def _read(name: str) -> set[Identity]:
     try:
-        return identities(name)
+        return identities(sqlite_file(name) or name)
     except (OSError, ValueError):  # no name of a file
         return set()
 

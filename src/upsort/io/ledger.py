@@ -18,10 +18,11 @@ from upsort.core.evaluation.measure_list import MEASURES, measure_called
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.io.notices import add_notice
+from upsort.io.outputs.registry import LEDGER
 from upsort.io.sources.addresses import scheme_of
 from upsort.version import __version__
 
-NAME = "upsort-ledger.sqlite"
+NAME = LEDGER
 COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
 VERSION = 1
 """Of the tables, in SQLite's `user_version`."""

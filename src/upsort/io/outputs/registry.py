@@ -42,6 +42,9 @@ def fingerprint(name: str) -> list[tuple[str, int, int]]:
     return digests
 
 
+LEDGER = "upsort-ledger.sqlite"
+"""The ledger, in the folder where a command runs."""
+
 _LONGEST_NAME = 1000  # characters of the name of a file
 Identity = tuple[int, int]
 """The device and the inode of a file."""
@@ -88,14 +91,16 @@ class OutputRegistry:
             raise DataProblem(f"{path} exists and is kept.", "Choose another name, or replace it with --overwrite.")
         self._own.add(own)
 
+    def reads(self, path: Path) -> bool:
+        """Whether this run reads a file."""
+        return path.is_file() and bool(identities(str(path)) & self._read)
+
     def check_not_read(self, path: Path, spelling: str = "the output") -> None:
         """Raise DataProblem for a file that this run reads."""
-        if path.is_file():
-            status = path.stat()
-            if (status.st_dev, status.st_ino) in self._read:
-                raise DataProblem(
-                    f"{path} is read by this command, and would be written over.", f"Choose another name for {spelling}."
-                )
+        if self.reads(path):
+            raise DataProblem(
+                f"{path} is read by this command, and would be written over.", f"Choose another name for {spelling}."
+            )
 
     def own(self, paths: Iterable[Path]) -> None:
         """Files that an earlier run of the same kind left for this one."""

@@ -84,6 +84,11 @@ def without_secrets(name: str) -> str:
     return shown
 
 
+def sqlite_file(address: str) -> str:
+    """The file of the address of an SQLite database; empty for another address."""
+    return full_address(address).partition(":///")[2].partition("?")[0] if scheme_of(address) == SQLITE else ""
+
+
 def full_address(shown: str) -> str:
     """The address with its secrets."""
     return _whole.get(shown, shown)

@@ -11,7 +11,7 @@ from typing import Any, Protocol
 
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record, sqlalchemy
-from upsort.io.sources.addresses import SQLITE, full_address, message_about, scheme_of
+from upsort.io.sources.addresses import SQLITE, full_address, message_about, scheme_of, sqlite_file
 from upsort.io.tables.rows import ROWS_A_BLOCK
 
 Rows = Iterator[Sequence[Sequence[Any]]]
@@ -99,8 +99,7 @@ class SQLiteConnection:
 
     def __init__(self, address: str, writing: bool) -> None:
         self.address = address
-        _, _, name = full_address(address).partition(":///")
-        name = name.partition("?")[0]
+        name = sqlite_file(address)
         self.path = Path(name)
         if not name:
             raise UsageProblem(f"{address} names no file.", "For example: sqlite:///desk.db")
@@ -385,7 +384,7 @@ def same_database(one: str, other: str) -> bool:
     """Whether two addresses are of one database, by file, or by host and name."""
     both = (one, other)
     if SQLITE in map(scheme_of, both):
-        paths = [Path(full_address(address).partition(":///")[2].partition("?")[0]) for address in both]
+        paths = [Path(sqlite_file(address)) for address in both]
         return scheme_of(one) == scheme_of(other) and all(path.exists() for path in paths) and paths[0].samefile(paths[1])
     urls = [sqlalchemy.make_url(full_address(address)) for address in both]
     places = [("" if url.host in ("localhost", "127.0.0.1", "::1", None) else url.host, url.database) for url in urls]
