@@ -29,7 +29,7 @@ def main() -> None:
                 writer.writerow([f"{text} sign{label if generator.random() < 0.8 else generator.randrange(10)}", f"label{label}"])
         for kind in ("naive-bayes", "logistic"):
             shared = [str(table), "--text", "text", "--label", "label", "--quiet", "--set", f"classifier.kind={kind}"]
-            once, _ = command(["train", *shared, "--no-check", "-o", str(Path(name) / "s.sorter")])
+            once, _ = command(["train", *shared, "--no-check", "--overwrite", "-o", str(Path(name) / "s.sorter")])
             folds, _ = command(["cross-validate", *shared, "--no-ledger"])
             print(f"{kind}: training {once:.1f} s, five folds {folds:.1f} s: {folds / once:.1f} times")
     draws = np.random.default_rng(1)

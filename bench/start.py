@@ -14,7 +14,7 @@ from made_text import documents
 from measuring import medians_in_turn
 
 COMMANDS = {
-    "train": ("train", "t.csv", "--text=text", "--label=label", "-o", "s.sorter"),
+    "train": ("train", "t.csv", "--text=text", "--label=label", "-o", "s.sorter", "--overwrite"),
     "evaluate": ("evaluate", "s.sorter", "t.csv"),
     "score": ("score", "s.sorter", "t.csv", "-o", "scored.csv", "--overwrite"),
     "explain": ("explain", "s.sorter", "a short text"),
