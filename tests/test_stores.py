@@ -158,6 +158,7 @@ def test_what_the_web_gives_is_the_table(web: str, tmp_path: Path, program: Prog
     ("name", "message"),
     [
         ("never.csv", "broke off after"),
+        ("never-plain.csv", "broke off after"),
         ("silent.csv", "broke off after"),
         ("slow.csv", "was not here after 1 second"),
         ("changes.csv", "changed while it was read"),

@@ -27,7 +27,7 @@ OVERALL = 3600.0
 """Seconds that one object may take in all."""
 
 _PART = 1 << 20  # bytes read at once
-_TRIES = 5  # without a byte between them
+_TRIES = 5  # without a new byte between them
 _WAIT = 0.2  # seconds before the second; each time twice as long
 _BUSY = frozenset({429, 502, 503, 504})  # status codes after which it is tried again
 _GONE, _DENIED = frozenset({404, 410}), frozenset({401, 403})
@@ -40,7 +40,7 @@ def fetch_from_web(shown: str, out: BinaryIO) -> None:
     """Write an object whole. shown: its address with secrets hidden. Raises DataProblem that says what went wrong."""
     opener = request.build_opener(_Redirects(shown), request.HTTPHandler, request.HTTPSHandler)
     digest, done, total, version, said = hashlib.md5(usedforsecurity=False), 0, None, None, None
-    ends, tries = time.monotonic() + OVERALL, 0
+    ends, tries, furthest = time.monotonic() + OVERALL, 0, 0
     while True:
         try:
             with opener.open(_asked(shown, done, version), timeout=IDLE) as response:
@@ -56,7 +56,9 @@ def fetch_from_web(shown: str, out: BinaryIO) -> None:
                 while part := response.read1(_PART):
                     out.write(part)
                     digest.update(part)
-                    done, tries = done + len(part), 0
+                    done += len(part)
+                    if done > furthest:  # else a server that gives the whole each time, and drops, would be asked for ever
+                        furthest, tries = done, 0
                     if time.monotonic() > ends:
                         raise DataProblem(f"{shown} was not here after {OVERALL:,.0f} seconds.", "Fetch it by other means.")
             if total is None or done == total:
