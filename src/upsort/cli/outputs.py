@@ -50,7 +50,10 @@ def checked_outputs(options: CommonOptions) -> Iterator[None]:
                 outputs.check_not_read(path, option.spelling)
             else:
                 outputs.declare(path, option.spelling)
-    if not getattr(options, "no_ledger", True) and outputs.reads(Path(LEDGER)):
+    databases = [sqlite_file(name) for option in known if option.places for name in _names(getattr(options, option.name))]
+    if not getattr(options, "no_ledger", True) and any(
+        Path(name).resolve() == Path(LEDGER).resolve() for name in databases if name
+    ):
         raise DataProblem(f"{LEDGER} is read by this command, and would be written to.", "Add --no-ledger.")
     with registered(outputs):
         yield
