@@ -73,13 +73,17 @@ def _round(seed: int, kinds: tuple[Any, Any], signals: Any) -> Iterator[tuple[st
         if signals is not None and seed % 5 == 0:
             command, number, at = chance.choice([*signals.COMMANDS]), chance.choice(_SIGNALS), chance.randrange(1, 6)
             name = f"{command} ended by {number.name} at block {at}, seed {seed}"
-            yield "signals", name, _ended_and_gone_on_with(signals, kinds[0], folder, command, number, at)
+            yield "signals", name, _tried(lambda: _ended_and_gone_on_with(signals, kinds[0], folder, command, number, at))
         os.chdir(Path(__file__).parent)
 
 
 def _fault_of(run: Callable[[], Any]) -> str:
+    return _tried(lambda: str(run().fault))
+
+
+def _tried(attempt: Callable[[], str]) -> str:
     try:
-        return str(run().fault)
+        return attempt()
     except Exception as error:
         return f"{type(error).__name__}: {error}"
 

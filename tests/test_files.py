@@ -600,7 +600,7 @@ class TestLedger:
         monkeypatch.chdir(tmp_path)
         assert ledger.enter(self.ENTRY) == ""
         assert ledger.enter(self.ENTRY) == ""
-        found = ledger.entries(Path(ledger.NAME))
+        found = ledger.entries(Path(ledger.LEDGER))
         assert len(found) == 2
         assert dict(found[0].measures) == dict(self.ENTRY.measures)
         assert (found[1].name, found[1].seed, found[1].documents) == ("desk.sorter", 5, 12)
@@ -609,10 +609,10 @@ class TestLedger:
         self, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
     ) -> None:
         monkeypatch.chdir(tmp_path)
-        Path(ledger.NAME).write_bytes(b"not a database at all, but long enough to be looked at")
+        Path(ledger.LEDGER).write_bytes(b"not a database at all, but long enough to be looked at")
         assert "cannot be written" in ledger.enter(self.ENTRY)
         with pytest.raises(DataProblem, match="is not a ledger"):
-            ledger.entries(Path(ledger.NAME))
+            ledger.entries(Path(ledger.LEDGER))
 
     def test_a_missing_one(self, tmp_path: Path) -> None:
         with pytest.raises(DataProblem, match="There is no ledger"):

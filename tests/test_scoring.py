@@ -83,7 +83,7 @@ def test_a_journal_that_no_run_writes_resumes_nothing(tmp_path: Path, damage: di
         raise KeyboardInterrupt
     journal = tmp_path / "o.csv.part.json"
     journal.write_text(json.dumps(json.loads(journal.read_text()) | damage))
-    with pytest.raises(DataProblem, match="not what an interrupted run leaves"):
+    with pytest.raises(DataProblem, match="no readable journal"):
         table_file.ResumableTable(*given, resume=True, overwrite=False)
     assert (tmp_path / "o.csv.part").read_text() == "a\n1\n"
     with table_file.ResumableTable(*given, resume=False, overwrite=True) as part:

@@ -333,7 +333,7 @@ def test_parts_of_others_are_kept(program: Program, scored: Path) -> None:
     for name in ("part-0007.csv", ".part-0001.csv.done"):
         (scored / "out" / name).write_text("mine\n")
         for more in ((), ("--resume",)):
-            assert "no interrupted run left" in program(*line, *more, code=1).err
+            assert "without a note of an interrupted run" in program(*line, *more, code=1).err
             assert (scored / "out" / name).read_text() == "mine\n"
         (scored / "out" / name).unlink()
 
@@ -396,3 +396,13 @@ def test_a_database_that_is_read_is_no_output(program: Program, scored: Path) ->
     assert "Add --no-ledger." in program(*line, code=1).err
     program(*line, "--no-ledger")
     assert (scored / "upsort-ledger.sqlite").read_bytes() == before
+
+
+def test_links_that_lead_astray_are_not_written_through(program: Program, scored: Path) -> None:
+    (scored / "loop.csv").symlink_to("loop.csv")
+    assert "is a link that leads back to itself" in program("gather", "t.csv", "-o", "loop.csv", code=1).err
+    (scored / "mine.txt").write_text("mine")
+    (scored / "out.csv.part").symlink_to("mine.txt")
+    for more in ((), ("--resume",), ("--overwrite",)):
+        program("score", "a.sorter", "t.csv", "-o", "out.csv", *more, code=1)
+        assert (scored / "mine.txt").read_text() == "mine"

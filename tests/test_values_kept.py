@@ -116,12 +116,12 @@ def test_a_renamed_column_is_told_how_to_be_renamed(program: Program, sorter: st
 
 
 BAD_OBJECTS = [
-    ('{"text": "fern", "n": 1e999}', "a number that no file can keep, 1e999"),
-    ('{"text": "fern", "n": NaN}', "a number that no file can keep, NaN"),
-    ('{"text": "fern", "n": [-Infinity]}', "a number that no file can keep, -Infinity"),
-    ('{"text": "fern", "n": ' + "7" * 100_000 + "}", "a number that no file can keep, one of 100,000 digits"),
-    ('{"text": "fern", "n": {"a": 1, "a": 2}}', "a key of JSON that is there twice, 'a'"),
-    ('{"text": "fern", "text": "moss"}', "a key of JSON that is there twice, 'text'"),
+    ('{"text": "fern", "n": 1e999}', "a number that cannot be stored, 1e999"),
+    ('{"text": "fern", "n": NaN}', "a number that cannot be stored, NaN"),
+    ('{"text": "fern", "n": [-Infinity]}', "a number that cannot be stored, -Infinity"),
+    ('{"text": "fern", "n": ' + "7" * 100_000 + "}", "a number that cannot be stored, one of 100,000 digits"),
+    ('{"text": "fern", "n": {"a": 1, "a": 2}}', "a JSON key that occurs twice, 'a'"),
+    ('{"text": "fern", "text": "moss"}', "a JSON key that occurs twice, 'text'"),
     ("[" * 100_000 + "]" * 100_000, "values nested more than 200 deep"),
     ('["fern"]', "not a JSON object"),
 ]
@@ -147,7 +147,7 @@ def test_an_object_of_arrays_sets_single_rows_aside(tmp_path: Path) -> None:
     (tmp_path / "t.json").write_text('{"text": ["fern", "moss"], "n": [1, NaN]}')
     (block,) = open_inputs([str(tmp_path / "t.json")], ReadSettings()).tables[0].blocks()
     assert block.rows == [["fern", "1"]] and [str(each.reason) for each in block.refused] == [
-        "a number that no file can keep, NaN"
+        "a number that cannot be stored, NaN"
     ]
 
 
@@ -184,13 +184,19 @@ def test_an_array_is_read_the_same_in_any_pieces(items: list[object], piece: int
             assert whole == [(item, None) for item in items[: len(whole)]]
 
 
-def test_a_large_item_of_an_array_is_passed_over_and_not_held(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(json_tables, "_PIECE", 1000)
-    large = json.dumps({"text": 'a "quote" ] and \\ ' * 10_000, "list": [["]"] * 50] * 50})
-    window = json_tables._Window(io.StringIO(f'[{{"a": 1}}, {large}, {{"a": 2}}]'))
-    (first, _), (_, why), (second, _) = json_tables._items(window, 20_000)
-    assert (first, second) == ({"a": 1}, {"a": 2}) and why is not None and why.why is ReasonKind.TOO_LARGE
-    assert len(window.held) < 60_000
+@pytest.mark.parametrize(
+    "large", ['{"t": "%s", "l": [%s]}', '"%s%s"', "[%s[]%s]", '{"t": "%s\\\\", "l": "\\\\\\"%s]}"}', "7%.0s%s"]
+)
+def test_a_large_item_of_an_array_is_passed_over_and_not_held(monkeypatch: pytest.MonkeyPatch, large: str) -> None:
+    pieces = {'"': '[{,]\\\\ \\\\\\"' * 3_000, "[": "[]," * 30_000, "{": "x]}," * 20_000, "7": "7" * 60_000}
+    filled = large.replace("%.0s", "").replace("%s", pieces[large[0]] if large[0] != "{" else pieces["{"], 1).replace("%s", "")
+    for piece in (1, 7, 1000):
+        monkeypatch.setattr(json_tables, "_PIECE", piece)
+        window = json_tables._Window(io.StringIO(f'[{{"a": 1}}, {filled} , {{"a": 2}}]'))
+        items = list(json_tables._items(window, 20_000))
+        assert [value for value, why in items if why is None] == [{"a": 1}, {"a": 2}]
+        assert [why.why for _, why in items if why is not None] == [ReasonKind.TOO_LARGE]
+        assert len(window.held) < 70_000
 
 
 def test_dates_that_no_calendar_has_set_aside_their_row(tmp_path: Path) -> None:

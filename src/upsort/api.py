@@ -173,8 +173,8 @@ class Sorter:
 
     def explain(self, row: Row) -> TextExplanation:
         """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
-        document = self._document(row)
         with self._guard.lock:
+            document = self._document(row)
             explanation, names = explain(self._sorter, document), self.labels
             sums = explanation.how if isinstance(explanation.how, Additive) else Additive([], [])
         return TextExplanation(

@@ -30,7 +30,7 @@ class Option:
     """One argument. spellings: none for a positional one. value: what stands where it is written without one. flag: it takes
     none. either: it can be written with no- before it. sets: the key of the plan, as section.key, that it sets. heading: the
     group in help, where it is not that of the record it is in. writes: what kind of file it names, where one is written; of a
-    folder the names, or patterns, of its files."""
+    folder the names, or patterns, of its files, in which {NAME} is the value of another option."""
 
     name: str
     spellings: tuple[str, ...]

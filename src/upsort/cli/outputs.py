@@ -43,24 +43,22 @@ def checked_outputs(options: CommonOptions) -> Iterator[None]:
         name = getattr(options, option.name)
         if not option.writes or not isinstance(name, str) or not name or is_database(name):
             continue  # whether a table of a database may be replaced is seen by who writes it
-        for path in _files(option, Path(name)):
+        for path in _files(option, Path(name), vars(options)):
             if option.metavar != "FOLDER" and (not path.exists() or path.is_dir() or path.is_file()):  # no device
                 check_writable(path)
             if IN_NAME in name:  # whether parts that are there may be replaced is seen by who writes them
                 outputs.check_not_read(path, option.spelling)
             else:
                 outputs.declare(path, option.spelling)
-    databases = [sqlite_file(name) for option in known if option.places for name in _names(getattr(options, option.name))]
-    if not getattr(options, "no_ledger", True) and any(
-        Path(name).resolve() == Path(LEDGER).resolve() for name in databases if name
-    ):
-        raise DataProblem(f"{LEDGER} is read by this command, and would be written to.", "Add --no-ledger.")
     with registered(outputs):
         yield
 
 
 def _check_databases(options: CommonOptions, known: Sequence[Option]) -> None:
-    """Raise UsageProblem for a database where a file or a folder is to be written."""
+    """Raise UsageProblem for a database where a file or a folder is to be written, DataProblem for the ledger as a table."""
+    names = (name for option in known if option.places for name in _names(getattr(options, option.name)) if sqlite_file(name))
+    if not getattr(options, "no_ledger", True) and any(_read(name) & _read(LEDGER) for name in names):
+        raise DataProblem(f"{LEDGER} is read by this command, and would be written to.", "Add --no-ledger.")
     for option in known:
         name = getattr(options, option.name)
         if not (option.makes and isinstance(name, str) and is_database(name)):
@@ -72,11 +70,11 @@ def _check_databases(options: CommonOptions, known: Sequence[Option]) -> None:
             )
 
 
-def _files(option: Option, path: Path) -> list[Path]:
+def _files(option: Option, path: Path, values: Mapping[str, Any]) -> list[Path]:
     """What is written under a name, as far as it is known before. `writes` of an option that names a folder lists the names, or
-    patterns, of the files there."""
+    patterns, of the files there; {NAME} is the value of another option."""
     if option.metavar == "FOLDER":
-        return [there for pattern in option.writes.split() for there in sorted(path.glob(pattern))]
+        return [there for pattern in option.writes.format_map(values).split() for there in sorted(path.glob(pattern))]
     match option.writes:
         case "matrix":
             return matrix_files(path)

@@ -231,7 +231,7 @@ def run_context(
     workers = options.workers if isinstance(options, WorkerOptions) else 0
     with (
         engine_of(options, console) as engine,
-        rejects_for(options, output) as rejects,
+        rejects_for(options, set_aside_path(output) if output is not None else None) as rejects,
         console.progress(what, partial(worker_text, engine), partial(about_rows, inputs)) as progress,
     ):
         yield RunContext(
@@ -327,11 +327,11 @@ def sorter_reader(options: CommonOptions, sorter: TrainedSorter, inputs: Inputs,
     return DocumentReader.of_sorter(sorter, columns, LABELLED if labels else None)
 
 
-def rejects_for(options: ReadingOptions, output: Path | None) -> RejectedRows:
-    """Where rows set aside go: where told, else next to the output, else only counted. Raises DataProblem where the file is one
+def rejects_for(options: ReadingOptions, usual: Path | None) -> RejectedRows:
+    """Where rows set aside go: where told, else into the usual file, else they are only counted. Raises DataProblem for a file
     that is needed."""
     told = Path(options.set_aside) if isinstance(options, RejectsOptions) and options.set_aside else None
-    path = told or (set_aside_path(output) if output is not None else None)
+    path = told or usual
     if path is not None:
         registry().declare(path, "--set-aside")
     return RejectedRows(path)
@@ -357,5 +357,5 @@ def report_rejects(rejects: RejectedRows, used: int, view: View, done: str = "",
     where = f"see {rejects.path}" if rejects.path else "see --set-aside"
     view.add_note(
         f"Rows: {used + rejects.count:,} read, {others}{rejects.count:,} set aside "
-        f"({reasons}{f'; {more} other' if more > 0 else ''}); {f'{kept}, ' if kept else ''}{where}."
+        f"({reasons}{f'; {more} other' if more > 0 else ''}){f', {kept}' if kept else ''}; {where}."
     )

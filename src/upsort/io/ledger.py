@@ -22,7 +22,6 @@ from upsort.io.outputs.registry import LEDGER
 from upsort.io.sources.addresses import scheme_of
 from upsort.version import __version__
 
-NAME = LEDGER
 COLUMNS = ("time", "command", "name", "plan", "data", "seed", "documents", "version")
 VERSION = 1
 """Of the tables, in SQLite's `user_version`."""
@@ -57,7 +56,7 @@ class LedgerEntry:
 
 def enter(entry: LedgerEntry) -> str:
     """Add an evaluation; several programs may do so at once. Returns why it could not be, or an empty string."""
-    path = Path(NAME)
+    path = Path(LEDGER)
     values = {name: getattr(entry, name) for name in _NAMES} | {"time": datetime.now(UTC).isoformat(timespec="seconds")}
     try:
         with adding() as ledger:
@@ -83,10 +82,10 @@ class _NewerLedger(sqlite3.Error):
 @contextmanager
 def adding() -> Iterator[sqlite3.Connection]:
     """The ledger, for rows to be added in one transaction. Raises sqlite3.Error if it cannot be written."""
-    with closing(opened(NAME, isolation_level=None)) as ledger:
+    with closing(opened(LEDGER, isolation_level=None)) as ledger:
         ledger.execute("BEGIN IMMEDIATE")
         if (newer := _version(ledger)) > VERSION:
-            raise _NewerLedger(f"{NAME} is of version {newer}, which this program does not know")
+            raise _NewerLedger(f"{LEDGER} is of version {newer}, which this program does not know")
         _make_tables(ledger)
         yield ledger
         ledger.execute("COMMIT")
@@ -211,10 +210,10 @@ def known_trials(documents: str) -> Known:
 
     A figure is used again only for the same documents in the same order, read by the same version of the program, and the same
     plan."""
-    if not documents or not Path(NAME).is_file():
+    if not documents or not Path(LEDGER).is_file():
         return {}
     try:
-        with closing(opened(f"{Path(NAME).resolve().as_uri()}?mode=ro", uri=True)) as ledger:
+        with closing(opened(f"{Path(LEDGER).resolve().as_uri()}?mode=ro", uri=True)) as ledger:
             rows = ledger.execute("SELECT plan, sample, accuracy FROM trials WHERE documents = ?", [documents]).fetchall()
     except sqlite3.Error:
         return {}

@@ -114,7 +114,7 @@ class SurveyOptions(
         "write figures into a folder",
         default=None,
         metavar="FOLDER",
-        writes="labels.* lengths.* terms.* all-terms.* words.* months.*",
+        writes=" ".join(f"{name}.{{figure_kind}}" for name in ("labels", "lengths", "terms", "all-terms", "words", "months")),
     )
     figure_kind: str = option("format of figures (default: png)", choices=("png", "svg"), default="png")
     show: int | None = option(

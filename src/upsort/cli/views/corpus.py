@@ -9,12 +9,18 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import percent
-from upsort.cli.request import inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
+from upsort.cli.request import (
+    inputs_of,
+    note_unused_keys,
+    plan_of,
+    rejects_for,
+    report_rejects,
+    run_context,
+    with_guessed_columns,
+)
 from upsort.core.errors import QUOTING, UsageProblem, listed, pair_in, parts
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import make_folder
-from upsort.io.outputs.registry import registry
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.workflows.gather import GatherResult, gather
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.split import SplitResult, split
@@ -134,9 +140,7 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
     note_unused_keys(options, [plan], console, ())
     folder = Path(options.output)
     make_folder(folder)
-    rejects_file = Path(options.set_aside) if options.set_aside else folder / "set-aside.csv"
-    registry().declare(rejects_file, "--set-aside")
-    with RejectedRows(rejects_file) as rejects:
+    with rejects_for(options, folder / "set-aside.csv") as rejects:
         result = split(RunContext(inputs=inputs, plan=plan, rejects=rejects), options.hold_out, folder)
     view = View(result)
     training, held_out = result.training, result.held_out

@@ -14,7 +14,8 @@ from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows
 from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
 from upsort.core.evaluation.intervals import UNKNOWN, Rate
 from upsort.core.evaluation.measure_list import MEASURES
-from upsort.io.ledger import COLUMNS, NAME, Ends, LedgerEntry, differing, entries, rates_by_entry, sorted_entries
+from upsort.io.ledger import COLUMNS, Ends, LedgerEntry, differing, entries, rates_by_entry, sorted_entries
+from upsort.io.outputs.registry import LEDGER
 from upsort.io.outputs.table_file import table_file
 from upsort.io.sorter.loading import load_sorter
 from upsort.io.tables.documents import LABELLED, DocumentReader
@@ -95,7 +96,7 @@ _BRIEF = 9  # evaluations that are shown without --full; each may take two lines
 
 def run_ledger(options: LedgerOptions, console: Console) -> Exit:
     """List the evaluations."""
-    matching = sorted_entries(entries(Path(options.file or NAME)), options.sort, options.data)
+    matching = sorted_entries(entries(Path(options.file or LEDGER)), options.sort, options.data)
     view = View(Ledger([_noted(entry) for entry in matching]))
     if options.output:
         _write(matching, Path(options.output))

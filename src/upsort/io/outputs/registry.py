@@ -82,7 +82,7 @@ class OutputRegistry:
     def declare(self, path: Path, spelling: str = "the output") -> None:
         """A file that will be written. spelling: the option that names it. Raises DataProblem where it is read or kept; a device
         is written into."""
-        own = path.resolve()
+        own = _resolved(path)
         if own in self._own or not path.is_file():
             self._own.add(own)
             return
@@ -104,7 +104,15 @@ class OutputRegistry:
 
     def own(self, paths: Iterable[Path]) -> None:
         """Files that an earlier run of the same kind left for this one."""
-        self._own.update(path.resolve() for path in paths)
+        self._own.update(map(_resolved, paths))
+
+
+def _resolved(path: Path) -> Path:
+    """Where links lead to. Raises DataProblem for those that lead nowhere."""
+    try:
+        return path.resolve()
+    except RuntimeError:
+        raise DataProblem(f"{path} is a link that leads back to itself.", "Remove it, or choose another name.") from None
 
 
 _registries: list[OutputRegistry] = []

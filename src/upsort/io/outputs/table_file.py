@@ -50,6 +50,9 @@ def _compressed(file: BinaryIO, path: Path) -> Iterator[BinaryIO]:
         yield stream
 
 
+_NO_LINKS = getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)  # the file of a link is nobody's to cut
+
+
 class RunNote(Struct, frozen=True, forbid_unknown_fields=True):
     """What a run writes down of itself while it writes, so that it can be resumed. key: what must be the same then (sorter,
     sources, options). rows: input rows that are done. state: what was added up. size: bytes of the part that are complete, of
@@ -153,7 +156,7 @@ class ResumableTable:
     def _claimed(self) -> BinaryIO:
         """The part, opened, and held against other runs."""
         try:
-            handle = os.open(self.part, os.O_RDWR | os.O_CREAT | getattr(os, "O_BINARY", 0), 0o666)
+            handle = os.open(self.part, os.O_RDWR | os.O_CREAT | _NO_LINKS, 0o666)
         except OSError as error:
             raise cannot_write(self.path, error) from error
         if not claim(handle):
@@ -164,11 +167,11 @@ class ResumableTable:
     def _check_own(self, resume: bool) -> None:
         """Raise DataProblem for a part, or a journal, that no run of ours left, or that would be lost."""
         note = self._noted()
-        left = next((beside for beside in (self.journal, self.part) if beside.exists()), None)
-        if note is None and left is not None:
+        if note is None and (self.journal.exists() or self.part.exists()):
+            wrong = f"{self.journal} is no readable" if self.journal.exists() else f"{self.part} has no"
             alone = ", without --resume" if resume else ""
             raise DataProblem(
-                f"{left} is not what an interrupted run leaves, and is kept.",
+                f"{wrong} journal of an interrupted run, and is kept.",
                 f"Choose another -o, or replace it with --overwrite{alone}.",
             )
         if not resume and note is not None and note.rows and self.part.exists() and self.part.stat().st_size:

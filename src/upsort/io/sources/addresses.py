@@ -109,15 +109,19 @@ def without_secrets_in(text: str) -> str:
     return text
 
 
-def note_secrets(text: str) -> None:
-    """Remember the secrets of an address, wherever it stands in a text, so that no message shows them in any form."""
-    if "://" not in text:
-        return
-    _, who, _, behind = _parts(text)
+def note_secrets(argument: str) -> None:
+    """Remember the secrets of an address among the arguments of a command, so that no message shows them in any form."""
+    address = argument.partition("=")[2] if argument.startswith("--") else argument
+    if scheme_of(address):
+        _, who, _, behind = _parts(address)
+        pieces = {*_SEPARATORS.split(who.partition(":")[2]), *_values(behind, _LONG)}
+        _secrets.update(piece for piece in pieces if len(piece) > _SHORT)
+
+
+def _values(behind: str, least: int) -> set[str]:
+    """What stands behind a ?, # or ; and may be secret: values of at least so many characters, or whose name says so."""
     choices = [part.partition("=") for part in _BEHIND_EACH.split(behind)]
-    values = [value or key for key, _, value in choices if len(value or key) >= _LONG or _TELLING.search(key)]
-    pieces = _SEPARATORS.split(who.partition(":")[2])
-    _secrets.update(piece for piece in [*pieces, *values] if len(piece) > _SHORT)
+    return {value or key for key, _, value in choices if len(value or key) >= least or _TELLING.search(key)}
 
 
 def message_about(error: object, shown: str) -> str:
@@ -126,8 +130,7 @@ def message_about(error: object, shown: str) -> str:
     text = " ".join(str(error).split())
     _, who, _, behind = _parts(full_address(shown))
     password = who.removesuffix("@").partition(":")[2]
-    choices = [part.partition("=") for part in _BEHIND_EACH.split(behind)]
-    values = {value or key for key, _, value in choices if len(value or key) >= _SHORT or _TELLING.search(key)}
+    values = _values(behind, _SHORT)
     cut = {part for part in _SEPARATORS.split(who) if len(part) >= _SHORT}  # as who parses an address may cut it
     pieces = {password, *values, *cut}
     forms = {form for piece in pieces for form in (piece, unquote(piece), quote(piece, safe=""))}

@@ -184,7 +184,7 @@ class DatabaseTable:
         the database cannot give, or gives to something else."""
         name, same, most = self.table, self.connection.same, self.connection.longest_name
         if same(name[-len(_SUFFIX) :], _SUFFIX):
-            raise UsageProblem(f"The name {name} is kept for unfinished tables.", "Choose another name with --into.")
+            raise UsageProblem(f"The name {name} is reserved for unfinished tables.", "Choose another name with --into.")
         if any(same(name, view) for view in self.connection.views()):
             raise DataProblem(f"{name} is no table, and is kept.", "Choose another name with --into.")
         for each in (name, *self.layout.columns):

@@ -1,22 +1,20 @@
 """Objects of stores, by fsspec (the extra `upsort[remote]`), and of the web: each is fetched into a copy that lives as long as it
 is needed, so that it can be read like a file, again and again.
 
-A connection that drops is taken up where it ended. What came is held against what the store says of it: its size, its digest
+A connection that drops is resumed where it ended. What came is compared with what the store says of it: its size, its digest
 where the store says one, and whether it was still the same object at the end."""
 
-import base64
 import hashlib
 import time
 from collections.abc import Iterator, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
-from urllib.parse import urlsplit
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import fsspec, record
 from upsort.io.outputs.atomic import LocalCopies
 from upsort.io.sources.addresses import full_address, message_about, scheme_of, without_secrets
-from upsort.io.sources.web import fetch_from_web
+from upsort.io.sources.web import digest_in, fetch_from_web
 
 _PART = 1 << 20  # bytes asked for at once
 _TRIES = 5  # without a byte between them
@@ -40,7 +38,8 @@ def fetched(address: str) -> Iterator[Fetched]:
 
     Raises UsageProblem where nothing installed reads such addresses, DataProblem for what is not there, is denied or cannot be
     read to its end."""
-    web, path = scheme_of(address) in ("http", "https"), urlsplit(full_address(address)).path
+    web = scheme_of(address) in ("http", "https")
+    path = full_address(address).partition("://")[2].partition("?")[0].partition("#")[0].partition("/")[2]
     if web and not any(sign in path for sign in _SIGNS_OF_WEB):
         copies = LocalCopies()
         target = copies.named(PurePosixPath(path).name or "index")
@@ -87,6 +86,8 @@ def _store(address: str) -> tuple[Any, str]:
             "pip install 'upsort[remote]' has http, https and s3; install that of another store as well.",
         ) from None
     except ValueError:
+        if scheme in fsspec.available_protocols():
+            raise UsageProblem(f"{address} is no address of a store.", "One is s3://bucket/letters.csv.") from None
         raise UsageProblem(
             f"{address} begins with {scheme}://, which is not known here.",
             "Known are files, folders, databases, https:// and the stores that fsspec reads.",
@@ -161,7 +162,7 @@ def _digest_in(info: Mapping[str, Any]) -> bytes | None:
         if isinstance(value, bytes | bytearray):
             return bytes(value)
         if isinstance(value, str) and value:
-            return base64.b64decode(value)
+            return digest_in(value)
     return None
 
 

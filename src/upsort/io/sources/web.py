@@ -1,7 +1,7 @@
-"""Objects of the web, by the library's own client: one request for the whole, and after a drop one for the rest.
+"""Objects of the web, by the standard library's client: one request for the whole, and after a drop one for the rest.
 
-What comes is held against what was asked for and what came before: the range, the whole size, the mark of the version (ETag), and
-the MD5 digest where the server says one. Secrets in an address go to its own host alone, never to where it redirects."""
+What comes is compared with what was asked for and what came before: the range, the whole size, the mark of the version (ETag),
+and the MD5 digest where the server says one. Secrets in an address go to its own host alone, never to where it redirects."""
 
 import base64
 import hashlib
@@ -14,11 +14,11 @@ from http.client import HTTPException, HTTPMessage, HTTPResponse
 from typing import IO, Any, BinaryIO
 from urllib import request
 from urllib.error import HTTPError, URLError
-from urllib.parse import SplitResult, unquote, urlsplit
+from urllib.parse import SplitResult, quote, unquote, urlsplit
 
 from upsort.core.errors import DataProblem
 from upsort.io.notices import add_notice_once
-from upsort.io.sources.addresses import full_address, without_secrets
+from upsort.io.sources.addresses import full_address, message_about, without_secrets
 
 IDLE = 30.0
 """Seconds without a byte after which a connection counts as dropped."""
@@ -31,6 +31,7 @@ _TRIES = 5  # without a new byte between them
 _WAIT = 0.2  # seconds before the second; each time twice as long
 _BUSY = frozenset({429, 502, 503, 504})  # status codes after which it is tried again
 _GONE, _DENIED = frozenset({404, 410}), frozenset({401, 403})
+_SAFE = "%/:@!$&'()*+,;=?-._~"  # signs of a path or a query that stand as they are (RFC 3986)
 _SCHEMES = ("http", "https")
 _RANGE = re.compile(r"bytes (\d+)-(\d+)/(\d+|\*)")
 _AGAIN = "Try again; nothing of it was used."
@@ -38,7 +39,7 @@ _AGAIN = "Try again; nothing of it was used."
 
 def fetch_from_web(shown: str, out: BinaryIO) -> None:
     """Write an object whole. shown: its address with secrets hidden. Raises DataProblem that says what went wrong."""
-    opener = request.build_opener(_Redirects(shown), request.HTTPHandler, request.HTTPSHandler)
+    opener = request.build_opener(_Redirects(shown))
     digest, done, total, version, said = hashlib.md5(usedforsecurity=False), 0, None, None, None
     ends, tries, furthest = time.monotonic() + OVERALL, 0, 0
     while True:
@@ -60,7 +61,7 @@ def fetch_from_web(shown: str, out: BinaryIO) -> None:
                     if done > furthest:  # else a server that gives the whole each time, and drops, would be asked for ever
                         furthest, tries = done, 0
                     if time.monotonic() > ends:
-                        raise DataProblem(f"{shown} was not here after {OVERALL:,.0f} seconds.", "Fetch it by other means.")
+                        raise DataProblem(f"{shown} did not arrive within {OVERALL:,.0f} seconds.", "Fetch it by other means.")
             if total is None or done == total:
                 break
             raise EOFError(f"it ended after {done:,} of {total:,} bytes")
@@ -74,14 +75,17 @@ def fetch_from_web(shown: str, out: BinaryIO) -> None:
             if (not done and not isinstance(error, EOFError | HTTPException)) or tries >= _TRIES:
                 raise _unreachable(shown, error, done) from None
         time.sleep(_WAIT * 2**tries)
-    if said is not None and base64.b64decode(said) != digest.digest():
+    if said is not None and (expected := digest_in(said)) is not None and expected != digest.digest():
         raise DataProblem(f"{shown} came with another content than its server says: the MD5 digests differ.", _AGAIN)
 
 
 def _asked(shown: str, done: int, version: str | None) -> request.Request:
-    """A request for what is not here yet."""
-    parts = urlsplit(full_address(shown))
-    host = parts.netloc.rpartition("@")[2]
+    """A request for what is not here yet. Raises DataProblem for an address that names nothing of the web."""
+    try:
+        parts = urlsplit(full_address(shown))
+        host, _ = parts.netloc.rpartition("@")[2].encode("idna").decode("ascii"), parts.port  # which is checked
+    except ValueError:
+        raise DataProblem(f"{shown} is no address of the web.", "One is https://host/letters.csv.") from None
     headers = {"Accept-Encoding": "identity", "User-Agent": "upsort"}
     if parts.username is not None:
         secret = f"{unquote(parts.username)}:{unquote(parts.password or '')}"
@@ -89,7 +93,17 @@ def _asked(shown: str, done: int, version: str | None) -> request.Request:
     if done:
         headers["Range"] = f"bytes={done}-"
         headers |= {"If-Range": version} if version and version.startswith('"') else {}
-    return request.Request(parts._replace(netloc=host, fragment="").geturl(), headers=headers)
+    path, query = (quote(part, safe=_SAFE) for part in (parts.path, parts.query))
+    return request.Request(parts._replace(netloc=host, path=path, query=query, fragment="").geturl(), headers=headers)
+
+
+def digest_in(text: str) -> bytes | None:
+    """The MD5 digest that a server says; None for what is none."""
+    try:
+        digest = base64.b64decode(text, validate=True)
+    except ValueError:
+        return None
+    return digest if len(digest) == hashlib.md5(usedforsecurity=False).digest_size else None
 
 
 def _place(response: HTTPResponse, shown: str, done: int) -> tuple[int, int | None]:
@@ -155,18 +169,19 @@ def _unreachable(shown: str, error: Any, done: int) -> DataProblem:
     reason = error.reason if isinstance(error, URLError) else error
     host = urlsplit(shown).netloc.rpartition("@")[2]
     if done:
-        return DataProblem(f"{shown} broke off after {done:,} bytes: {_in_words(reason)}.", _AGAIN)
+        return DataProblem(f"{shown} broke off after {done:,} bytes: {_in_words(reason, shown)}.", _AGAIN)
     if isinstance(reason, ConnectionRefusedError):
         return DataProblem(f"{host} refuses the connection.", "Check the host and the port.")
     if isinstance(reason, socket.gaierror):
         return DataProblem(f"There is no host {host}.", "Check the address and the connection.")
     if isinstance(reason, ssl.SSLError):
-        return DataProblem(f"{host} cannot be trusted: {_in_words(reason)}.", "Check the address and the clock of this machine.")
-    return DataProblem(f"{shown} cannot be read: {_in_words(reason)}.", "Check the address and the connection.")
+        return DataProblem(
+            f"{host} cannot be trusted: {_in_words(reason, shown)}.", "Check the address and the clock of this machine."
+        )
+    return DataProblem(f"{shown} cannot be read: {_in_words(reason, shown)}.", "Check the address and the connection.")
 
 
-def _in_words(reason: object) -> str:
+def _in_words(reason: object, shown: str) -> str:
     if isinstance(reason, TimeoutError):
         return f"nothing came for {IDLE:.0f} seconds"
-    text = getattr(reason, "verify_message", None) or getattr(reason, "strerror", None) or str(reason)
-    return " ".join(text.split())[:200].rstrip(".") or type(reason).__name__
+    return message_about(getattr(reason, "verify_message", None) or getattr(reason, "strerror", None) or reason, shown)

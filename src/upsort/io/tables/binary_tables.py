@@ -48,11 +48,10 @@ def parquet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
 
     def blocks(chunk: Chunk) -> Iterator[Block]:
         line = chunk.line
-        for values in _batches(entry, chunk):
+        for values, wrong in _batches(entry, chunk):
             rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
             lines = list(range(line, line + len(rows)))
             line += len(rows)
-            wrong = {place for column in values if isinstance(column, _WithWrong) for place in column.wrong}
             yield Block(
                 source=entry.name,
                 columns=columns,
@@ -80,9 +79,13 @@ def _chunks(groups: Sequence[tuple[int, int]]) -> list[Chunk]:
     return chunks
 
 
-def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[list[list[Any]]]:
-    """The values of each column, batch by batch, each of one row group. chunk: of rows. What stands before it in its row group is
-    unpacked, but not made into values."""
+_Batch = tuple[list[list[Any]], set[int]]
+"""The values of each column, and the places of rows that cannot be used."""
+
+
+def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[_Batch]:
+    """The batches of a stretch of rows, each of one row group. What stands before it in its row group is unpacked, but not made
+    into values."""
     file = _file(entry)
     begin = 0
     for group in range(file.num_row_groups):
@@ -92,7 +95,7 @@ def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[list[list[Any]]]:
         begin = end
 
 
-def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chunk: Chunk) -> Iterator[list[list[Any]]]:
+def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chunk: Chunk) -> Iterator[_Batch]:
     """The batches of a row group that are in a stretch. begin: the number of its first row."""
     batches = file.iter_batches(batch_size=ROWS_A_BLOCK, row_groups=[group])
     while True:
@@ -102,36 +105,31 @@ def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chu
                 return
             first = max(chunk.begin - begin, 0)
             many = batch.num_rows - first if chunk.end is None else min(batch.num_rows, chunk.end - begin) - first
-            values = [_values(column) for column in batch.slice(first, many).columns] if many > 0 else None
+            wrong: set[int] = set()
+            values = [_values(column, wrong) for column in batch.slice(first, many).columns] if many > 0 else None
             begin += batch.num_rows
         except StopIteration:
             return
         except _broken() as error:
             raise DamagedSource(entry.name, error) from error
         if values is not None:
-            yield values
+            yield values, wrong
 
 
-class _WithWrong(list[Any]):
-    """The values of a column. wrong: the places of those that are no date or time of this program, as text."""
-
-    wrong: list[int]
-
-
-def _values(column: Any) -> list[Any]:
-    """The values of a column; the text of those that Python has no value for: nanoseconds, and years beyond 9999."""
+def _values(column: Any, wrong: set[int]) -> list[Any]:
+    """The values of a column; the text of those that Python has no value for: nanoseconds, and years beyond 9999. wrong: is given
+    the places of those that are no date or time of this program."""
     try:
         return list(column.to_pylist())
     except (OverflowError, ValueError):
-        values = _WithWrong()
-        values.wrong = []
+        values: list[Any] = []
     for place, value in enumerate(column):
         try:
             values.append(value.as_py())
         except (OverflowError, ValueError):
             values.append(_text_of(value))
             if not _KEPT.match(values[-1]):
-                values.wrong.append(place)
+                wrong.add(place)
     return values
 
 

@@ -42,7 +42,7 @@ _NEAR_THE_END = 16  # characters in which an error may come from the end of what
 _OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[^\[\]{}"]++', re.DOTALL)  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
 _KEY_SHOWN = 60  # and of a key or a number
-_STRINGS_AND_BRACKETS = re.compile(r'"(?:[^"\\]|\\.)*+"|["\[\]{}]', re.DOTALL)
+_MARKS = re.compile(r'\\.|["\[\]{},]', re.DOTALL)
 _UNDECODED = re.compile("[\udc80-\udcff]")
 _SPACE = " \t\r\n"
 
@@ -242,20 +242,25 @@ class _Window:
                 return self.held[self.at : self.at + 1]
 
     def skip_value(self) -> None:
-        """Pass an object, an array or a string, however large; to the end where it does not end."""
-        depth = 0
+        """Pass a value, however large, to the comma or the bracket after it; nothing of it is held."""
+        depth, inside = 0, False  # brackets that are open, and whether the place is in a string
         while True:
-            for match in _STRINGS_AND_BRACKETS.finditer(self.held, self.at):
-                sign = match.group()
-                if sign == '"':  # of a string that is not here to its end
+            passed = self.at
+            for match in _MARKS.finditer(self.held, self.at):
+                sign, passed = match.group(), match.end()
+                if sign == '"':
+                    inside = not inside
+                elif inside or sign[0] == "\\":
+                    continue
+                elif sign in "[{":
+                    depth += 1
+                elif depth:
+                    depth -= sign in "]}"
+                else:
                     self.at = match.start()
-                    break
-                depth += (sign in "[{") - (sign in "]}")
-                if depth <= 0:
-                    self.at = match.end()
                     return
-            else:
-                self.at = len(self.held)
+            half = len(self.held) > passed and self.held[-1] == "\\"  # of a sign that goes on
+            self.at = len(self.held) - half
             if not self.more():
                 self.at = len(self.held)
                 return

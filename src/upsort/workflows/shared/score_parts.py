@@ -78,9 +78,9 @@ def _prepare(names: PartNames, again: ResumeChoice) -> None:
         strange = [path for number, path in (*parts.items(), *notes.items()) if number not in theirs]
         if strange:
             raise DataProblem(
-                f"The folder {names.folder.name} holds {counted(len(strange), 'file')} that no interrupted run left, such as "
-                f"{strange[0].name}, and they are kept.",
-                "Choose another -o, or replace them with --overwrite.",
+                f"The folder {names.folder.name} holds {counted(len(strange), 'file')} without a note of an interrupted run, "
+                f"such as {strange[0].name}.",
+                "They are kept. Choose another -o, or replace them with --overwrite.",
             )
         if parts and not again.resume:
             raise DataProblem(
