@@ -9,25 +9,22 @@ from collections.abc import Iterable
 from difflib import get_close_matches
 from typing import Any
 
-LONGEST_QUOTE = 80
-"""Characters that a message shows of a value."""
-
-_LONGEST_WORD, _LONGEST_MESSAGE = 300, 1000  # characters; a path may be long
-_QUOTED = re.compile(rf"""(?<!\w)(['"])((?:(?!\1).){{{LONGEST_QUOTE + 1},}})\1(?!\w)""", re.DOTALL)
+_LONGEST_QUOTE, _LONGEST_WORD, _LONGEST_MESSAGE = 80, 300, 1000  # characters; a path may be long
+_QUOTED = re.compile(rf"""(?<!\w)(['"])((?:(?!\1).){{{_LONGEST_QUOTE + 1},}})\1(?!\w)""", re.DOTALL)
 _LONG_WORD = re.compile(rf"\S{{{_LONGEST_WORD + 1},}}")
 
 
-def shortened(text: str, most: int = LONGEST_QUOTE) -> str:
-    """The text, or its beginning and a sign that it goes on."""
-    return text if len(text) <= most else f"{text[: most - 1]}…"
+def _beginning(text: str) -> str:
+    """The text as a message quotes it: whole, or its beginning and a sign that it goes on."""
+    return text if len(text) <= _LONGEST_QUOTE else f"{text[: _LONGEST_QUOTE - 1]}…"
 
 
 def bounded(message: str) -> str:
     """A message in which no value is quoted at length."""
-    if len(message) <= LONGEST_QUOTE:
+    if len(message) <= _LONGEST_QUOTE:
         return message
-    message = _QUOTED.sub(lambda match: f"{match[1]}{shortened(match[2])}{match[1]}", message)
-    message = _LONG_WORD.sub(lambda match: shortened(match.group()), message)
+    message = _QUOTED.sub(lambda match: f"{match[1]}{_beginning(match[2])}{match[1]}", message)
+    message = _LONG_WORD.sub(lambda match: _beginning(match.group()), message)
     half = _LONGEST_MESSAGE // 2
     return message if len(message) <= _LONGEST_MESSAGE else f"{message[:half]} … {message[-half:]}"
 
@@ -87,7 +84,7 @@ def nearest(name: str, known: Iterable[str], most: int = 3) -> list[str]:
 
 def listed(names: Iterable[str], most: int = 12) -> str:
     """Names in one line, the rest counted when there are many: `a, b, c and 4 more`."""
-    every = [shortened(str(name)) for name in names]
+    every = [_beginning(str(name)) for name in names]
     if len(every) <= most:
         return ", ".join(every)
     return f"{', '.join(every[:most])} and {len(every) - most} more"

@@ -35,7 +35,7 @@ from upsort.workflows.explain import Prediction, answer_lines, document_in, pred
 from upsort.workflows.score import BlockScorer, Passages, ResumeState, ScoreLayout, run_key, score, score_documents_of_passages
 from upsort.workflows.shared.context import ScoringContext
 from upsort.workflows.shared.score_parts import ResumeChoice, score_parts
-from upsort.workflows.shared.scored_rows import COLUMNS, ScoreResult, columns_of, with_decision_options
+from upsort.workflows.shared.scored_rows import ScoreResult, columns_of, with_decision_options
 
 
 def run_ask(options: AskOptions, console: Console) -> Exit:
@@ -125,7 +125,7 @@ def run_score(options: ScoreOptions, console: Console) -> Exit:
     view = View(structs.replace(result, scored=f"{database}#{options.into}" if database else str(output)))
     _report(result, sorters, options, view)
     read = result.passages if result.passages is not None else result.documents
-    remark = columns_of(sorters[0])[len(COLUMNS) - 1].name
+    remark = columns_of(sorters[0])[-1].name
     report_rejects(incoming.rejects, read, view, "scored", f"kept with the reason in {remark}" if options.keep_rejected else "")
     if output is None:  # the scored rows are the result
         view.values.clear()
