@@ -108,7 +108,7 @@ class OutputRegistry:
 
 
 def _resolved(path: Path) -> Path:
-    """Where links lead to. Raises DataProblem for those that lead nowhere."""
+    """The file that links lead to. Raises DataProblem for links that lead back to themselves."""
     try:
         return path.resolve()
     except RuntimeError:
@@ -120,7 +120,7 @@ _registries: list[OutputRegistry] = []
 
 @contextmanager
 def registered(registry: OutputRegistry) -> Iterator[None]:
-    """Within the block, what is written is checked against a registry."""
+    """A block in which all writing is checked against a registry."""
     _registries.append(registry)
     try:
         yield

@@ -219,7 +219,7 @@ def _array(entry: SourceEntry, encoding: str, reading: ReadSettings) -> Iterator
 
 
 class _Window:
-    """What is held of a text that is read from its beginning to its end. at: the place in it that is looked at."""
+    """The stretch in memory of a text that is read once, from its beginning to its end. at: the current place in it."""
 
     def __init__(self, text: TextIO) -> None:
         self._text = text
@@ -298,7 +298,7 @@ def _items(window: _Window, largest: int) -> Iterator[tuple[Any, RejectionReason
 
 
 def _item(window: _Window, largest: int) -> tuple[Any, RejectionReason | None]:
-    """The item that begins here, or what is shown of it and why it cannot be used."""
+    """The item that begins here, or its beginning and why it cannot be used."""
     while True:
         reason: RejectionReason | None = None
         try:
