@@ -210,3 +210,12 @@ def test_dates_that_no_calendar_has_set_aside_their_row(tmp_path: Path) -> None:
     assert [(each.line, str(each.reason)) for each in block.refused] == [
         (line, "a date outside the years 1 to 9999") for line in (2, 3, 4)
     ]
+
+
+@pytest.mark.parametrize("encoding", ["", "utf-8", "utf-8-sig", "utf-16", "utf-16-le"])
+def test_an_array_may_begin_with_a_mark_of_its_encoding(tmp_path: Path, encoding: str) -> None:
+    written = encoding.replace("-sig", "") or "utf-8"
+    mark = "" if encoding == "utf-16" else "\ufeff"
+    (tmp_path / "t.json").write_bytes(f'{mark} [{{"text": "fern é"}}]'.encode(written))
+    (block,) = open_inputs([str(tmp_path / "t.json")], ReadSettings(encoding=encoding)).tables[0].blocks()
+    assert block.rows == [["fern é"]]

@@ -272,6 +272,7 @@ def _items(window: _Window, largest: int) -> Iterator[tuple[Any, RejectionReason
     def broken(what: str) -> tuple[str, RejectionReason]:
         return window.held[window.at : window.at + _SHOWN], RejectionReason(ReasonKind.BROKEN_JSON, (what,))
 
+    window.at += window.next_sign() == "\ufeff"
     assert window.next_sign() == "["
     window.at += 1
     if window.next_sign() == "]":
