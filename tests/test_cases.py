@@ -21,9 +21,9 @@ from pathlib import Path
 
 import msgspec
 import pytest
+from json_results import SHAPES
 from rich.cells import cell_len
 
-from upsort.cli.json_results import SHAPES
 from upsort.cli.main import main
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import JSON_VERSION, Sentence, View

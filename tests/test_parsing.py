@@ -82,7 +82,7 @@ def test_a_record_holds_what_was_written_and_says_what_that_was() -> None:
     assert options.given == {"--output", "--lengths", "--in-at-most", "--header", "--steps"}
     assert vars(options)["input"] == ["a.csv", "b.csv"] and vars(options)["header"] is False
     settings = {f"{one.section}.{one.key}": one.value for one in plan_settings(options)}
-    assert settings == {"features.lengths": (2, 2), "features.in_at_most": "0.5", "clean.steps": ()}
+    assert settings == {"features.lengths": (2, 2), "features.in_at_most": 0.5, "clean.steps": ()}
     with pytest.raises(AttributeError):
         options.json = True  # type: ignore[misc]
 

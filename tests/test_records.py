@@ -123,7 +123,6 @@ class TestFamilies:
         assert record.summary and not record.summary.endswith(".")
         assert family(Classifier(kind=record.second_opinion)).kind != record.kind
         assert set(record.settings) <= {one.name for one in fields(Classifier)}
-        assert not record.restraint or any(name in record.restraint for name in record.settings)
         assert record.calibration in ARRAYS
         assert record.penalised is None or "penalty" in record.settings
 

@@ -338,3 +338,11 @@ class TestParts:
         assert "could not be written" in program("score", sorter, table, "-o", "no/where/part-*.csv", code=1).err
         passages = ("--per-document=mean", "--document-column=document", "-o", "part-*.csv")
         assert "one table, not parts" in program("score", sorter, table, *passages, code=2).err
+
+
+def test_a_limit_of_cells_is_that_of_the_table_being_read(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "short.csv").write_text("text,label\na plum,x\na pear,y\n")
+    (tmp_path / "long.csv").write_text(f"text,label\n{'plum ' * 9},x\na pear,y\n")
+    told = program("gather", "short.csv", "long.csv", "--largest-cell=20", "--output=o.csv", code=1).err
+    assert "long.csv has a row or a cell of more than 20 bytes" in told
+    assert program("gather", "short.csv", "long.csv", "--output=o.csv").code == 0

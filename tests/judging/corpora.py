@@ -51,6 +51,21 @@ def copied(seed: int, documents: int = 100) -> Rows:
     return rows
 
 
+def edited(seed: int, share: float, documents: int = 100) -> Rows:
+    """The same, but that each word of a copy is replaced by another with a chance of `share`, and texts are longer."""
+    generator = random.Random(seed)
+    rows = copied(seed, documents)
+    longer: dict[str, str] = {}
+    for row in rows:
+        if row["text"] not in longer:
+            longer[row["text"]] = f"{row['text']} {words(generator, 26)}"
+            row["text"] = longer[row["text"]]
+            continue
+        kept = longer[row["text"]].split()
+        row["text"] = " ".join(generator.choice(WORDS) if generator.random() < share else word for word in kept)
+    return rows
+
+
 def told_by_group(seed: int, groups: int = 30, each: int = 5, window: int = 3) -> Rows:
     """Each writer has one label, drawn at random, and a word of their own: who knows the writer knows the label.
 

@@ -54,6 +54,11 @@ def p_shown(text: str, p: float) -> bool:
     return p < 0.001 if text.startswith("<") else abs(number(text.removeprefix("= ")) - p) <= 0.00051
 
 
+def similarity_of(found: Json) -> Json:
+    """Of the result, or of the best candidate."""
+    return dict(found["candidates"][0]["by_similarity"] if "candidates" in found else found["by_similarity"])
+
+
 def candidate(found: Json, standing: str) -> list[Json]:
     return [one for one in found["candidates"] if one["standing"] == standing]
 
@@ -193,11 +198,6 @@ SENTENCES = (
         ),
     ),
     Sentence(
-        "without copies",
-        rf"Without copies of training documents: {NUMBER}% \({NUMBER} of {NUMBER}\)\.",
-        lambda f, m: shown(m[1], f["without_copies_of_training"]["value"]),
-    ),
-    Sentence(
         "known words",
         rf"Documents whose words are all known: {NUMBER}% \({NUMBER} of {NUMBER}\); with unknown words: {NUMBER}% "
         rf"\({NUMBER} of {NUMBER}\)\.",
@@ -248,16 +248,40 @@ SENTENCES = (
     ),
     Sentence(
         "copies apart",
-        rf"Copies may be on both sides here \({NUMBER} documents? cop(?:y|ies) another one\)\. With duplicates in the same fold: "
-        rf"{NUMBER}% \({ENDS}\)\.",
+        rf"Similar documents may be on both sides here \({NUMBER} resembles? another\)\. With them on one side: "
+        rf"{NUMBER}% \({ENDS}\), which is true of new documents that resemble none of these\.",
         lambda f, m: number(m[1]) == f["copies"] and shown(m[2], f["copies_together"]["accuracy"]["value"]),
     ),
     Sentence(
-        "learned by heart",
-        rf"Of the {NUMBER} documents that have a copy, {NUMBER}% are right if it may be in the training part, {NUMBER}% if "
-        r"not(: the model has memorised the difference)?\.",
+        "copies together",
+        rf"With similar documents on both sides of a split: {NUMBER}% \({ENDS}\)\. That is true of new documents that resemble "
+        r"these as they resemble each other; else the first figure is\.",
+        lambda f, m: shown(m[1], f["copies_apart"]["accuracy"]["value"]) and f["copies"] >= 0.01 * f["accuracy"]["of"],
+    ),
+    Sentence(
+        "copied documents",
+        rf"Of the {NUMBER} documents that resemble another, {NUMBER}% are right if it may be in the training part, {NUMBER}% if "
+        r"not\.",
         lambda f, m: (
-            (f["copied_documents"]["copies_apart"]["value"] > f["copied_documents"]["copies_together"]["value"]) == bool(m[4])
+            shown(m[2], f["copied_documents"]["copies_apart"]["value"])
+            and shown(m[3], f["copied_documents"]["copies_together"]["value"])
+        ),
+    ),
+    Sentence(
+        "near-duplicates of training documents",
+        rf"Near-duplicates of training documents: {NUMBER} \({NUMBER}% right\); (?:without them: {NUMBER}% "
+        rf"\({ENDS}\)|there are no others)\.",
+        lambda f, m: number(m[1]) == f["by_similarity"]["near"]["of"] and shown(m[2], f["by_similarity"]["near"]["value"]),
+    ),
+    Sentence(
+        "similar and new",
+        rf"{NUMBER}% on documents similar to training documents \(n = {NUMBER}\), {NUMBER}% on new ones \(n = {NUMBER}\)\.",
+        lambda f, m: (
+            similarity_of(f)["p"] < 0.05
+            and number(m[2]) == similarity_of(f)["not_new"]["of"]
+            and number(m[4]) == similarity_of(f)["new"]["of"]
+            and shown(m[1], similarity_of(f)["not_new"]["value"])
+            and shown(m[3], similarity_of(f)["new"]["value"])
         ),
     ),
     Sentence(
@@ -267,8 +291,14 @@ SENTENCES = (
     ),
     Sentence(
         "copies kept",
-        r"([\d,]+) (?:document copies|documents copy) another one; duplicates stay in the same fold\.",
-        lambda f, m: number(m[1]) == f["copies"],
+        r"([\d,]+) documents? resembles? an earlier one; similar ones stay in the same fold \(the largest set has ([\d,]+)\)\.",
+        lambda f, m: number(m[1]) == f["copies"] and number(m[2]) == f["largest_set"],
+    ),
+    Sentence(
+        "divided",
+        rf"{NUMBER} documents? resembles? some on the other side of a split: a set of similar ones stays together only up to a "
+        r"tenth of all documents, and if it does not hold all of a label\.",
+        lambda f, m: number(m[1]) == f["divided"] > 0,
     ),
     Sentence(
         "taken out",
@@ -323,7 +353,8 @@ SENTENCES = (
     ),
     Sentence(
         "nested",
-        rf"Nested cross-validation, choosing the best in each fold: {NUMBER}% \({ENDS}\); expect that on new documents\.",
+        rf"Nested cross-validation, choosing the best in each fold: {NUMBER}% \({ENDS}\), on documents "
+        r"that had no part in the choice\.",
         lambda f, m: shown(m[1], f["nested"]["value"]),
     ),
     Sentence(
@@ -349,12 +380,6 @@ SENTENCES = (
         "no curve",
         rf"Accuracy with {NUMBER} training documents: {NUMBER}%; too few points to predict the effect of more\.",
         lambda f, m: f["growth"] is None and shown(m[2], f["points"][-1]["held_out"]),
-    ),
-    Sentence(
-        "gap",
-        rf"Accuracy on the training documents: {NUMBER}%\. More documents, (?:a larger classifier\.penalty |more "
-        rf"classifier\.\w+ |less classifier\.depth )?or fewer terms can close the gap of {NUMBER} points\.",
-        lambda f, m: f["points"][-1]["training"] - f["points"][-1]["held_out"] > 0.03,
     ),
     Sentence(
         "suspects",
@@ -416,12 +441,13 @@ SENTENCES = (
     ),
     Sentence(
         "no check",
-        r"To estimate its accuracy on new documents: upsort evaluate, or upsort cross-validate\.",
+        r"To estimate its accuracy: upsort evaluate, or upsort cross-validate\.",
         lambda f, m: f["held_out_accuracy"] is None,
     ),
     Sentence(
         "check keeps copies",
-        r"([\d,]+) (?:(?:document|passage) copies|(?:documents|passages) copy) another one; duplicates stay on the same side\.",
+        r"([\d,]+) (?:(?:document|passage) resembles|(?:documents|passages) resemble) an earlier one; similar ones stay on the "
+        r"same side\.",
         lambda f, m: number(m[1]) == f["copies"],
     ),
     Sentence(

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 from conftest import THOROUGH, Program, crossed, thorough
-from corpora import Rows, copied, read, told_by_group, told_when_held_out, write
+from corpora import Rows, copied, edited, read, told_by_group, told_when_held_out, write
 
 TABLE = ("--text=text", "--label=label", "--id=ref")
 BY_HEART = ("--set=classifier.kind=neighbours", "--set=classifier.nearest=1", "--set=classifier.calibrate=none")
@@ -77,6 +77,36 @@ def test_copies_teach_nothing(program: Program, tmp_path: Path, judge: str, kind
         rows = copied(5, 40 if kind == "alone" else 100)
     write(tmp_path / "t.csv", rows)
     assert JUDGES[judge](program, *BY_HEART, *SPLITS[kind]) <= CHANCE
+
+
+@pytest.mark.parametrize(("judge", "kind"), crossed(JUDGES, SPLITS, every=4))
+def test_edited_copies_teach_nothing(program: Program, tmp_path: Path, judge: str, kind: str) -> None:
+    slow = (kind, judge) in {("alone", "compare --nested"), ("alone", "curve")}
+    for share in (0.05, 0.1, 0.15) if THOROUGH else (0.1,):
+        write(tmp_path / "t.csv", edited(5, share, 24 if slow else 40 if kind == "alone" else 100))
+        assert JUDGES[judge](program, *BY_HEART, *SPLITS[kind]) <= CHANCE, share
+
+
+def test_where_copies_are_edited_too_much_to_be_found_new_documents_tell(program: Program, tmp_path: Path) -> None:
+    """With a fifth of the words replaced some copies are not found; the accuracy on new documents is that of chance."""
+    write(tmp_path / "t.csv", edited(5, 0.2, 150) + [row | {"ref": f"n{n}"} for n, row in enumerate(copied(7, 60)[:60])])
+    shared = ("t.csv", *TABLE, *LOOSE, *BY_HEART)
+    judged = {
+        "cross-validate": program("cross-validate", *shared, "--json", "--no-ledger").json,
+        "train": program("train", *shared, "-o", "t.sorter", "--json").json,
+        "curve": program("curve", *shared, "--json").json,
+        "choose": program("choose", *shared, "--trials=2", "--json", "--no-ledger").json,
+    }
+    tries = ("--try=classifier.nearest=1,3", "--json", "--no-ledger")
+    judged["compare"] = program("compare", *shared, *tries).json["candidates"][0]
+    for judge, found in judged.items():
+        rates = found["by_similarity"]
+        assert rates["new"]["of"] >= 10 and rates["new"]["low"] <= CHANCE, judge
+        assert rates["new"]["of"] + rates["not_new"]["of"] == rates["near"]["of"] + rates["without_near"]["of"]
+    apart = judged["cross-validate"]["copies_apart"]["accuracy"]
+    assert apart["low"] > CHANCE  # where copies may teach, they do
+    said = program("cross-validate", *shared, "--no-ledger").out
+    assert "With similar documents on both sides of a split: " in said
 
 
 @pytest.mark.parametrize(("judge", "kind"), crossed(JUDGES, SPLITS, every=4))

@@ -15,7 +15,7 @@ from scipy.sparse.csgraph import connected_components
 from upsort.core.distributions import chi_square_above, normal_cdf, normal_quantile, student_quantile
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.decision_costs import PricedDecisions, summarise_costs
-from upsort.core.evaluation.duplicates import duplicate_groups, joined, named_groups
+from upsort.core.evaluation.duplicates import find_duplicates, joined, named_groups
 from upsort.core.evaluation.intervals import Sample, corrected_t, holm, mcnemar, share_of, sign_test, wilson
 from upsort.core.evaluation.learning_curve import fit_learning_curve
 from upsort.core.evaluation.measures import Decided, Judgement, judge
@@ -317,7 +317,7 @@ def test_impossible_splits_are_refused_with_numbers() -> None:
 def test_copies_are_told_from_the_text() -> None:
     words = " ".join(f"word{number}" for number in range(40))
     texts = [words, f"{words} more", "quite another text", "Quite another, text!", "quite a third text", ""]
-    groups = duplicate_groups(fingerprints_of([*texts, ""]))
+    groups = find_duplicates(fingerprints_of([*texts, ""]), 0.4).groups()
     assert groups[0] == groups[1]
     assert groups[2] == groups[3]
     assert len(set(groups.tolist())) == 5  # texts without words are copies of none

@@ -206,13 +206,25 @@ def minutes(text: str) -> float:
 
 def share(text: str) -> float:
     """A converter of shares between 0 and 1, percentages too."""
-    try:
-        number = float(text.removesuffix("%")) / (100 if text.endswith("%") else 1)
-    except ValueError:
-        raise argparse.ArgumentTypeError(f"{text!r} is not a number") from None
+    number = _share(text)
     if not 0 < number < 1:
         raise argparse.ArgumentTypeError(f"{text} is not between 0 and 1, or 0% and 100%")
     return number
+
+
+def share_or_all(text: str) -> float:
+    """A converter of shares above 0 and up to 1, percentages too."""
+    number = _share(text)
+    if not 0 < number <= 1:
+        raise argparse.ArgumentTypeError(f"{text} is not above 0 and at most 1, or 100%")
+    return number
+
+
+def _share(text: str) -> float:
+    try:
+        return float(text.removesuffix("%")) / (100 if text.endswith("%") else 1)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number") from None
 
 
 def points(text: str) -> float:

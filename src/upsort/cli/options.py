@@ -17,6 +17,7 @@ from upsort.cli.declaring import (
     positional,
     repeated,
     share,
+    share_or_all,
     whole_number,
 )
 
@@ -214,7 +215,9 @@ class TermOptions(CommonOptions, heading="plan"):
     in_at_least: int | None = option(
         "minimum number of documents with a term", convert=whole_number(1), metavar="N", sets="features.in_at_least"
     )
-    in_at_most: str | None = option("maximum share of documents with a term", metavar="SHARE", sets="features.in_at_most")
+    in_at_most: float | None = option(
+        "maximum share of documents with a term", convert=share_or_all, metavar="SHARE", sets="features.in_at_most"
+    )
     most_terms: int | None = option(
         "maximum number of terms; 0: no limit", convert=whole_number(0), metavar="N", sets="features.most_terms"
     )

@@ -315,6 +315,13 @@ class Judge:
     repeats: Annotated[AtLeastOne, key("repetitions of cross-validation", unless=(Condition("columns.fold"),))] = 1
     in_time: Annotated[bool, key("train on earlier documents, evaluate on later ones (columns.date)")] = False
     alone: Annotated[bool, key("hold out one document at a time (tiny corpora)")] = False
+    similarity: Annotated[
+        ShareAbove0,
+        key(
+            "share of word pairs in common from which documents stay on one side of every split",
+            unless=(Condition("judge.allow_copies"),),
+        ),
+    ] = 0.4
     allow_copies: Annotated[bool, key("allow duplicates on both sides of a split")] = False
     beta: Annotated[Above0, key("beta of F-beta: above 1 favours recall, below 1 precision")] = 1.0
     seed: Annotated[Count, key("random seed")] = 11

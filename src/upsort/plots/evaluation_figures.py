@@ -9,6 +9,7 @@ import numpy as np
 from upsort.core.analysis.drift import Trend
 from upsort.core.arrays import Floats, Ints
 from upsort.core.evaluation.decision_costs import Coverage
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import Reliability, precision_recall_points, roc_points
 from upsort.core.lazy import record
 from upsort.plots.canvas import (
@@ -232,6 +233,31 @@ def probability_histograms(own: Ints, probabilities: Floats, labels: Sequence[st
         axes.set_xticks([0.0, 0.5, 1.0])
         in_full(axes.yaxis)
         in_percent(axes.xaxis)
+    return figure
+
+
+def similarity_figure(rates: SimilarityRates) -> "Figure":
+    """The accuracy on near-duplicates of training documents, on similar and on new documents, with intervals."""
+    figure, axes = new_figure("Accuracy by similarity to the nearest training document")
+    upper, lower = f"{100 * rates.near_from:.0f}%", f"{100 * rates.new_below:.0f}%"
+    named = (
+        (f"new\n(below {lower} of the word pairs)", rates.new),
+        (f"similar\n({lower} to {upper})", rates.similar),
+        (f"near-duplicates\n({upper} or more)", rates.near),
+    )
+    shown = [(name, rate, rate.value, rate.low or 0.0, rate.high or 0.0) for name, rate in named if rate.value is not None]
+    for place, (_, rate, value, low, high) in enumerate(shown):
+        axes.errorbar(
+            [place], [value], yerr=[[max(value - low, 0.0)], [max(high - value, 0.0)]], color=INK, marker="o", capsize=5
+        )
+        axes.annotate(
+            f"{100 * value:.1f}% of {rate.of:,g}", (place, value), textcoords="offset points", xytext=(10, -4), fontsize=12
+        )
+    axes.set_xticks(range(len(shown)), [name for name, *_ in shown])
+    axes.set_xlim(-0.5, len(shown) - 0.5)
+    axes.set_ylim(0, 1.05)
+    axes.set_ylabel("share right (95% interval)")
+    in_percent(axes.yaxis)
     return figure
 
 

@@ -291,15 +291,17 @@ def _final(search: _PlanSearch, candidates: Mapping[int, Candidate], labels_alon
         ]
     documents = search.first.documents.rows(search.inside)
     made = Splits.whole(splits(documents, search.work.plan.judge).each)
-    judged = judge_batches(batches, replace(search.first, documents=documents, splits=made), search.work)
+    sketches = search.first.sketches.rows(search.inside) if search.first.sketches is not None and not labels_alone else None
+    judged = judge_batches(batches, replace(search.first, documents=documents, splits=made, sketches=sketches), search.work)
     return {number: result for number, (result, _) in judged.items()}
 
 
 def _judge_finalist(search: _PlanSearch, candidate: Candidate) -> CrossValidation:
     """A plan trained on all that was not set aside, judged on what was."""
     (batch,) = search.batches({0: candidate})
-    split = Split(search.inside, np.flatnonzero(search.outside))
-    return validation_of([outcome_of(batch.documents, split, batch.methods[0])], batch.documents, batch.methods[0])
+    split, documents, method = Split(search.inside, np.flatnonzero(search.outside)), batch.documents, batch.methods[0]
+    similarity = replace(search.first, splits=Splits.whole([split])).similarity
+    return validation_of([outcome_of(documents, split, method)], documents, method, similarity=similarity)
 
 
 @record(frozen=True, kw_only=True)

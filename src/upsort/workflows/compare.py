@@ -15,6 +15,7 @@ from upsort.core.evaluation import intervals
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
 from upsort.core.evaluation.intervals import Comparison, DifferenceToBest, Rate
 from upsort.core.evaluation.measure_list import MEASURES, Measure
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -265,6 +266,7 @@ class CandidateResult(Rated, kw_only=True):
     p_exact: float
     p_folds: float
     behind_the_best: intervals.DifferenceToBest
+    by_similarity: SimilarityRates | None
     standing: intervals.Comparison
     on_training_parts: float | None
     seconds: float
@@ -298,6 +300,8 @@ class StepsCompared(Struct, frozen=True, kw_only=True):
 
     steps: list[StepsResult]
     copies: int | UnsetType = UNSET
+    largest_set: int | UnsetType = UNSET
+    divided: int | UnsetType = UNSET
     group_count: int | UnsetType | None = UNSET
     taken_out_of_training: int | UnsetType = UNSET
     without_date: int | UnsetType = UNSET

@@ -5,6 +5,7 @@ from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import Annotated
 
 import numpy as np
 from msgspec import UNSET, Struct, UnsetType
@@ -14,9 +15,11 @@ from upsort.core.dates import Dates, dates_of
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation import cross_validation
 from upsort.core.evaluation.cross_validation import SplitParts
-from upsort.core.evaluation.intervals import Rate, share_of
+from upsort.core.evaluation.intervals import Rate, Sample, share_of
 from upsort.core.evaluation.learning_curve import LearningCurve, PowerLaw, fit_learning_curve, measure_learning_curve
+from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity, similarities_on_splits
 from upsort.core.evaluation.splits import SplitOrder, Splits, splits
+from upsort.core.features.fingerprints import TO_JUDGE, Sketches
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.text.characters import joined_labels
@@ -26,18 +29,25 @@ from upsort.plots.evaluation_figures import GrowthPoint, growth_figure
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, LabelledCorpus, read_labelled_corpus
 from upsort.workflows.shared.figures import save
-from upsort.workflows.shared.results import JudgementResult, SplitCounts
+from upsort.workflows.shared.results import JudgementResult, SplitCounts, described
 
 
 @record(frozen=True, kw_only=True)
 class PreparedFolds:
-    """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) their places in the corpus."""
+    """documents: with their groups. splits: to judge by. name: of the answer. rows: (n,) their places in the corpus. sketches:
+    of the documents, where all are known."""
 
     documents: LabelledDocuments
     splits: Splits
     duplicates: SplitCounts
     name: str
     rows: Ints
+    sketches: Sketches | None
+
+    @property
+    def similarity(self) -> Floats | None:
+        """(m,) of the held-out documents, split by split, to the nearest training document; None where that is not known."""
+        return similarities_on_splits(self.sketches, self.splits.each) if self.sketches is not None else None
 
     @property
     def parts(self) -> SplitParts:
@@ -59,14 +69,24 @@ def prepare_folds(corpus: LabelledCorpus, plan: Plan, answer: LabelColumn, allow
     )
     made = splits(documents, plan.judge, order)
     named = np.unique(groups.named).size if groups.named is not None else None
+    sketches = corpus.sketches_of(answer)
     duplicates = SplitCounts(
         copies=groups.copies,
+        largest_set=groups.largest,
+        divided=0 if allowed else groups.divided,
         taken_out_of_training=sum(made.excluded),
         without_date=made.undated,
         group_count=named,
         dates=dates.description(plan.columns.date) if plan.judge.in_time else "",
     )
-    return PreparedFolds(documents=documents, splits=made, duplicates=duplicates, name=answer.name, rows=answer.rows)
+    return PreparedFolds(
+        documents=documents,
+        splits=made,
+        duplicates=duplicates,
+        name=answer.name,
+        rows=answer.rows,
+        sketches=sketches if sketches is not None and sketches.kept == documents.documents else None,
+    )
 
 
 def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
@@ -77,12 +97,13 @@ def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
 
 @record(frozen=True, kw_only=True)
 class CrossValidateResult:
-    """One answer. duplicates: how copies and groups were kept on one side; without_copies_apart: where copies were allowed on
-    both sides, the result when they are not, and copied: the accuracy on documents that have copies, either way."""
+    """One answer. duplicates: how similar documents and groups were kept on one side; other: the result when similar documents
+    may be on both sides, or where they are allowed to, when they may not; None where that makes no difference. copied: the
+    accuracy on documents that resemble another, apart and together."""
 
     name: str
     result: cross_validation.CrossValidation
-    without_copies_apart: cross_validation.CrossValidation | None
+    other: cross_validation.CrossValidation | None
     copied: tuple[Rate, Rate] | None
     duplicates: SplitCounts
     documents: int
@@ -91,24 +112,26 @@ class CrossValidateResult:
 
 def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
-    corpus = read_labelled_corpus(work, CorpusOptions(with_readers=True))
+    corpus = read_labelled_corpus(work, CorpusOptions(sketches=TO_JUDGE, with_readers=True))
     method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:
         ready = prepare_folds(corpus, work.plan, answer)
         parallel = work.parallel(ready.documents, "cross-validation")
-        result = cross_validation.judge_by_folds(ready.parts, method, repeats, parallel=parallel)
-        other, copied = None, None
-        if work.plan.judge.allow_copies:
+        result = cross_validation.judge_by_folds(ready.parts, method, repeats, ready.similarity, parallel)
+        other, copied, allowed = None, None, work.plan.judge.allow_copies
+        if ready.duplicates.copies >= _NOTICEABLE * ready.documents.documents:
             with suppress(DataProblem):  # where nothing is left to learn from without copies, there is nothing to compare
-                careful = prepare_folds(corpus, work.plan, answer, allow_copies=False)
-                other = cross_validation.judge_by_folds(careful.parts, method, repeats, parallel=parallel)
-                copied = (_on_duplicates(result, careful.documents), _on_duplicates(other, careful.documents))
+                otherwise = prepare_folds(corpus, work.plan, answer, allow_copies=not allowed)
+                other = cross_validation.judge_by_folds(otherwise.parts, method, repeats, parallel=parallel)
+                apart, together = (result, other) if allowed else (other, result)
+                whole = otherwise.documents if allowed else ready.documents
+                copied = (_on_duplicates(apart, whole), _on_duplicates(together, whole))
         results.append(
             CrossValidateResult(
                 name=ready.name,
                 result=result,
-                without_copies_apart=other,
+                other=other,
                 copied=copied,
                 duplicates=ready.duplicates,
                 documents=ready.documents.documents,
@@ -119,6 +142,10 @@ def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossVa
             path = output if len(corpus.answers) == 1 else output.with_stem(f"{output.stem}-{ready.name}")
             _write(path, corpus, ready, result, work.plan.columns.label_separator)
     return results
+
+
+_NOTICEABLE = 0.01
+"""Share of documents that resemble another, from which it may matter whether splits keep them together."""
 
 
 def _on_duplicates(result: cross_validation.CrossValidation, documents: LabelledDocuments) -> Rate:
@@ -170,17 +197,18 @@ def _write(
 @record(frozen=True)
 class CurveResult:
     """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are. duplicates: how
-    copies and groups were kept on one side."""
+    copies and groups were kept on one side. by_similarity: the last point, by similarity to the nearest training document."""
 
     points: list[GrowthPoint]
     growth: LearningCurve | None
     labelled: int
     duplicates: SplitCounts
+    by_similarity: SimilarityRates | None
 
 
 def curve(work: RunContext) -> CurveResult:
     """Train on growing parts of each fold's training documents, drawn at random, and judge on its held-out ones."""
-    corpus = read_labelled_corpus(work, CorpusOptions(at_least=1, with_readers=True))
+    corpus = read_labelled_corpus(work, CorpusOptions(sketches=TO_JUDGE, at_least=1, with_readers=True))
     ready = prepare_folds(corpus, work.plan, corpus.only_answer("curve"))
     ready.documents.present()  # with fewer than two labels there is nothing to grow
     curve_data = measure_learning_curve(
@@ -201,7 +229,12 @@ def curve(work: RunContext) -> CurveResult:
         for size, held_out, training in zip(curve_data.sizes, curve_data.held_out.T, curve_data.training.T, strict=True)
     ]
     growth = fit_learning_curve(curve_data.sizes, curve_data.held_out, curve_data.judged)
-    return CurveResult(points, growth, ready.documents.documents, ready.duplicates)
+    by_similarity = None
+    if (similarity := ready.similarity) is not None:
+        judged = np.concatenate([split.held_out for split in ready.splits.each])
+        sample = Sample.of(judged, work.plan.judge.repeats, ready.documents.groups)
+        by_similarity = rates_by_similarity(similarity, curve_data.right, sample, work.plan.judge.similarity)
+    return CurveResult(points, growth, ready.documents.documents, ready.duplicates, by_similarity)
 
 
 def draw_curve(result: CurveResult, path: Path) -> Path:
@@ -239,24 +272,30 @@ class FoldSummary(Struct, frozen=True, kw_only=True):
 
 
 class CopiedDocuments(Struct, frozen=True):
-    """The accuracy on documents that have a copy, which may be on the other side of a split or not."""
+    """The accuracy on documents that resemble another, which may be on the other side of a split or not."""
 
     copies_apart: Rate | None
     copies_together: Rate | None
 
 
 class CrossValidated(JudgementResult, kw_only=True):
-    """upsort cross-validate. spread: the standard deviation of the folds' accuracies. copies_together: where copies may be on
-    both sides, the result when they may not."""
+    """upsort cross-validate. spread: the standard deviation of the folds' accuracies. by_similarity: of held-out documents to the
+    training documents of their fold; null where there are too many to compare. copies_together: where similar documents may be
+    on both sides, the result when they may not; copies_apart: where they may not, the result when they may. Both are left out
+    where fewer than one document in a hundred resembles another."""
 
     folds: list[FoldSummary]
     spread: float | None
     copies: int
+    largest_set: int
+    divided: int
     group_count: int | None
     taken_out_of_training: int
     without_date: int
     dates: str
+    by_similarity: SimilarityRates | None
     copies_together: JudgementResult | UnsetType = UNSET
+    copies_apart: JudgementResult | UnsetType = UNSET
     copied_documents: CopiedDocuments | UnsetType = UNSET
 
 
@@ -281,4 +320,5 @@ class CurveOf(SplitCounts, frozen=True, kw_only=True):
     points: list[GrowthPoint]
     growth: PowerLaw | None
     twice_as_many: Expected | None
+    by_similarity: Annotated[SimilarityRates | None, described("of the last point; null where documents are too many to compare")]
     written: str | None

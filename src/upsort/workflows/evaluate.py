@@ -10,11 +10,19 @@ from msgspec import UNSET, Struct, UnsetType
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.label_terms import strongest_terms
-from upsort.core.arrays import AnyArray, Bools
+from upsort.core.arrays import AnyArray
 from upsort.core.errors import DataProblem
-from upsort.core.evaluation.duplicates import SIMILARITY, find_duplicates
 from upsort.core.evaluation.intervals import Rate
-from upsort.core.features.fingerprints import fingerprints_of, joined
+from upsort.core.evaluation.novelty import NearestTraining, SimilarityRates
+from upsort.core.features.fingerprints import (
+    TO_JUDGE,
+    Sketches,
+    fingerprints_of,
+    joined,
+    joined_sketches,
+    sketches_of,
+    whole_sketches,
+)
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import stacked
 from upsort.core.plan import Columns
@@ -46,6 +54,7 @@ class DecidedDocuments:
     names: list[str] = field(default_factory=list)
     groups: list[str] = field(default_factory=list)
     texts: list[str] = field(default_factory=list)
+    sketches: list[Sketches] = field(default_factory=list)
     matrices: list[csr_array] = field(default_factory=list)
     mistakes: list[Mistake] = field(default_factory=list)
 
@@ -73,31 +82,33 @@ class _AnswerBlock:
     answer: int
     matrix: csr_array
     decisions: Decisions
+    sketches: Sketches | None
 
 
 @record(frozen=True, kw_only=True)
 class DecisionCollector:
     """Decides about blocks and keeps what is asked for; it may be sent to other processes. by_name: the cells of the rows of
     mistaken documents, where such are wanted. answer: what the label column is called where the sorter's answer has no name. by:
-    a column whose values are kept. passages: how they are added up later. texts: whether to keep them."""
+    a column whose values are kept. passages: how they are added up later. sketches: whether to make them."""
 
     sorters: Sequence[TrainedSorter]
     by_name: ColumnMapper | None
     answer: str
     by: str
     passages: Passages | None
-    texts: bool
+    sketches: bool
 
     def __call__(self, block: DocumentBlock) -> DecidedBlock:
         """Decide about a block."""
         words = self.sorters[0].tokens_of(block.documents)
+        sketches = whole_sketches(fingerprints_of(block.texts)) if self.sketches else None
         collected, decided, wrong = [], [], dict[int, list[tuple[TrainedSorter, Mistake]]]()
         for number, sorter in enumerate(self.sorters):
             matrix, known = sorter.matrix(block.documents, words)
             decisions = sorter.decide_matrix(matrix, known)
             decided.append(decisions)
             collected.append(DecidedDocuments())
-            seen = _AnswerBlock(sorter=sorter, block=block, answer=number, matrix=matrix, decisions=decisions)
+            seen = _AnswerBlock(sorter=sorter, block=block, answer=number, matrix=matrix, decisions=decisions, sketches=sketches)
             for place, mistake in self._keep(collected[-1], seen):
                 wrong.setdefault(place, []).append((sorter, mistake))
         if self.by_name is None or not wrong:
@@ -122,9 +133,10 @@ class DecisionCollector:
         collected.names += [block.rows[place][named] if named is not None else block.ids[place] for place in labelled]
         collected.true += [_true(sorter, labels[place]) for place in labelled]
         texts = block.texts
-        if self.texts or passages is not None:
-            collected.texts += [texts[place] for place in labelled]
+        if seen.sketches is not None:
+            collected.sketches.append(seen.sketches.rows(np.array(labelled, dtype=np.int64)))
         if passages is not None:
+            collected.texts += [texts[place] for place in labelled]
             collected.matrices.append(csr_array(seen.matrix[labelled]))
             return
         sorted_as = sorter.sorted_as(seen.decisions)
@@ -240,8 +252,9 @@ def evaluate(
             writer = stack.enter_context(table_file(mistakes_file, [*columns, *_ADDED]))
             by_name = scoring.by_name if how.passages is None else None
         answer = incoming.reader.columns.label
+        known = _sketches_of_training(sorters, how.training, incoming.reader.columns)
         gathering = DecisionCollector(
-            sorters=sorters, by_name=by_name, answer=answer, by=how.by, passages=how.passages, texts=how.training is not None
+            sorters=sorters, by_name=by_name, answer=answer, by=how.by, passages=how.passages, sketches=any(known)
         )
         reading = DocumentReading(inputs=incoming.inputs, reader=incoming.reader, characters=CHARACTERS_AT_ONCE)
         for block in map_blocks(reading, gathering, incoming.rejects, incoming.engine):
@@ -252,27 +265,33 @@ def evaluate(
             incoming.advance_rows(block.documents)
         if not any(collected.true for collected in gathered):
             raise DataProblem(f"No usable document: {nothing_usable(incoming.rejects)}.", "Check --text, --label and --encoding.")
-        copies = None
-        if how.training is not None:
-            copies = _copies_of_training(gathered[0].texts, how.training, incoming.reader.columns)
-        compared = [_compared(sorter, documents, how, copies) for sorter, documents in zip(sorters, gathered, strict=True)]
+        compared = [
+            _compared(sorter, documents, how, training)
+            for sorter, documents, training in zip(sorters, gathered, known, strict=True)
+        ]
         if writer is not None and how.passages is not None:
             _write_documents(writer, compared, answer)
     return [evaluate_decisions(documents, bool(how.by), how.passages is not None) for documents in compared]
 
 
-def _copies_of_training(texts: list[str], training: Inputs, columns: Columns) -> Bools:
-    """(n,) which documents copy one that the sorter was trained on, exactly or nearly."""
-    parts = [
-        fingerprints_of(block.texts) for block in DocumentReader(Columns(text=columns.text)).blocks(training, RejectedRows())
-    ]
-    before = sum(part.words.size for part in parts)
-    copies = find_duplicates(joined([*parts, fingerprints_of(texts)]), SIMILARITY).earliest()[before:]
-    return np.asarray((copies >= 0) & (copies < before))
+def _sketches_of_training(
+    sorters: Sequence[TrainedSorter], training: Inputs | None, columns: Columns
+) -> list[NearestTraining | None]:
+    """What documents are compared with, for each answer: those that the sorter was trained on, where they are given again, or
+    their fingerprints that it keeps."""
+    if training is not None:
+        reader = DocumentReader(Columns(text=columns.text))
+        parts = [fingerprints_of(block.texts) for block in reader.blocks(training, RejectedRows())]
+        whole = NearestTraining(sketches_of(joined(parts), TO_JUDGE)) if parts else None
+        return [whole] * len(sorters)
+    return [NearestTraining(sorter.sketches) if sorter.sketches is not None else None for sorter in sorters]
 
 
-def _compared(sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, copies: Bools | None) -> DecidedCorpus:
+def _compared(
+    sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, training: NearestTraining | None
+) -> DecidedCorpus:
     decisions = joined_decisions(collected.decisions)
+    similarity = training.similarities(joined_sketches(collected.sketches)) if training is not None else None
     whole = DecidedCorpus(
         sorter=sorter,
         names=collected.names,
@@ -280,7 +299,7 @@ def _compared(sorter: TrainedSorter, collected: DecidedDocuments, how: Evaluatio
         decisions=decisions,
         values=collected.values,
         groups=collected.groups,
-        copies=copies,
+        similarity=similarity,
         mistakes=collected.mistakes,
         times=[1] * len(collected.true),
     )
@@ -288,16 +307,17 @@ def _compared(sorter: TrainedSorter, collected: DecidedDocuments, how: Evaluatio
 
 
 def _of_documents(passages: DecidedCorpus, collected: DecidedDocuments, how: Passages) -> DecidedCorpus:
-    """One entry a document instead of one a passage. A document's label, group and value are those of its first passage; it
-    copies a training document when one of its passages does."""
+    """One entry a document instead of one a passage. A document's label, group and value are those of its first passage; it is as
+    similar to training documents as the most similar of its passages."""
     sorter = passages.sorter
     names, decisions = sorter.decide_aggregated(passages.decisions, passages.names, how.way)
     number = {name: place for place, name in enumerate(names)}
     owner = np.array([number[name] for name in passages.names], dtype=np.int64)
     first = np.unique(owner, return_index=True)[1].tolist()
-    copies = None
-    if passages.copies is not None:
-        copies = np.bincount(owner, weights=passages.copies, minlength=len(names)) > 0
+    similarity = None
+    if passages.similarity is not None:
+        similarity = np.zeros(len(names))
+        np.maximum.at(similarity, owner, passages.similarity)
     true = [passages.true[place] for place in first]
     sorted_as = sorter.sorted_as(decisions)
     matrix = stacked(collected.matrices)
@@ -315,7 +335,7 @@ def _of_documents(passages: DecidedCorpus, collected: DecidedDocuments, how: Pas
         decisions=decisions,
         values=[passages.values[place] for place in first],
         groups=[passages.groups[place] for place in first],
-        copies=copies,
+        similarity=similarity,
         mistakes=mistakes,
         times=np.bincount(owner, minlength=len(names)).tolist(),
     )
@@ -361,14 +381,15 @@ class BeforeCalibration(Struct, frozen=True):
 
 
 class Evaluated(JudgementResult, kw_only=True):
-    """upsort evaluate. by: for each value of the column --by. written: figures."""
+    """upsort evaluate. by: for each value of the column --by. by_similarity: where the sorter keeps fingerprints, or --training
+    names its documents. written: figures."""
 
     training_accuracy: Rate
     unknown_labels: dict[str, int]
     by: dict[str, Rate]
     all_words_known: Rate
     some_words_unknown: Rate
-    without_copies_of_training: Rate | None
+    by_similarity: SimilarityRates | None
     before_calibration: BeforeCalibration | None
     coverage: list[Covered]
     mistakes: list[Mistake]

@@ -13,8 +13,9 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import SplitParts, outcome
-from upsort.core.evaluation.duplicates import Groups, duplicate_groups
+from upsort.core.evaluation.duplicates import Groups, find_duplicates
 from upsort.core.evaluation.intervals import Rate, Sample, share_of
+from upsort.core.features.fingerprints import TO_KEEP, bounded, joined_sketches
 from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
@@ -57,7 +58,9 @@ def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocum
 def labelled_documents_of(stored: StoredDocuments, plan: Plan, sorter: TrainedSorter) -> LabelledDocuments:
     """As training takes them, kept together as the plan wants. sorter: that has the word vectors."""
     named = np.where(stored.named >= 0, stored.named, -1 - np.arange(stored.documents)) if stored.named is not None else None
-    groups = Groups(named, None if plan.judge.allow_copies else duplicate_groups(stored.fingerprints))
+    copies = None if plan.judge.allow_copies else find_duplicates(stored.fingerprints, plan.judge.similarity)
+    groups = Groups.of(named, copies)
+    groups = groups if stored.sets is not None else groups.splittable(stored.labels)
     documents = stored.labelled(groups.groups)
     return replace(documents, measured=with_vectors(documents.measured, plan, sorter))
 
@@ -106,7 +109,7 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
     sorters = load_sorters(path)
     plan = sorters[0].plan
     way = _way(sorters, older)
-    corpus_options = CorpusOptions(copies=False, fingerprints=True, at_least=1)
+    corpus_options = CorpusOptions(copies=False, fingerprints=True, sketches=TO_KEEP, at_least=1)
     try:
         corpus = read_labelled_corpus(replace(more, plan=plan, sorter=sorters[0]), corpus_options)
     except MissingColumn as missing:
@@ -118,14 +121,14 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
         new = stored_documents(corpus, answer)
         method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
         if stored is None:
-            extended.append(extended_by_counts(sorter, answer.documents))
+            extended.append(_with_sketches(extended_by_counts(sorter, answer.documents), sorter, corpus, answer))
             changes.append(_change_of(sorter, answer, None, method))
             continue
         whole = joined(stored, new)
         documents = labelled_documents_of(whole, plan, sorter)
         extended_sorter, _ = train_sorter(documents, method)
         changes.append(_change_of(sorter, answer, documents, method))
-        extended.append(_named(extended_sorter, sorter, whole))
+        extended.append(_with_sketches(_named(extended_sorter, sorter, whole), sorter, corpus, answer))
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
     labels = {label for sorter in extended for label in sorter.labels} - {label for sorter in sorters for label in sorter.labels}
@@ -185,6 +188,14 @@ def _named(extended: TrainedSorter, before: TrainedSorter, whole: StoredDocument
         trained = replace(sorter.trained, documents=int(totals.sum()), label_documents=totals)
         sorter = replace(sorter, trained=trained)
     return replace(sorter, stored=sampled(whole)) if before.stored is not None else sorter
+
+
+def _with_sketches(extended: TrainedSorter, before: TrainedSorter, corpus: LabelledCorpus, answer: LabelColumn) -> TrainedSorter:
+    """The new sorter with the fingerprints of all its documents, where the old one has those of its own."""
+    new = corpus.sketches_of(answer)
+    if before.sketches is None or new is None:
+        return replace(extended, sketches=None)
+    return replace(extended, sketches=bounded(joined_sketches([before.sketches, new])))
 
 
 def _change_of(

@@ -12,6 +12,8 @@ from typing import Any
 import numpy as np
 
 from upsort.core.errors import ResumeProblem
+from upsort.core.evaluation.novelty import NearestTraining
+from upsort.core.features.fingerprints import fingerprints_of, whole_sketches
 from upsort.core.lazy import record
 from upsort.core.plan import Columns
 from upsort.core.training.labelled import UnknownWords
@@ -40,12 +42,14 @@ _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 @record(frozen=True)
 class ScoreLayout:
     """What the scored table holds. thin: only the identifier and the decision. all_probabilities: a column for each label.
+    similarity: a column with that to the nearest training document.
 
     safe: cells that a spreadsheet would take for a formula are guarded by an apostrophe."""
 
     thin: bool = False
     all_probabilities: bool = False
     safe: bool = False
+    similarity: bool = False
 
 
 @record(frozen=True)
@@ -61,13 +65,21 @@ class ResumeState:
 class BlockDecider:
     """Decides about blocks of documents, once for each answer; their text is cleaned once. It may be sent to other processes."""
 
-    def __init__(self, sorters: Sequence[TrainedSorter]) -> None:
+    def __init__(self, sorters: Sequence[TrainedSorter], similarity: bool = False) -> None:
         self.sorters = list(sorters)
+        self.training = [NearestTraining(sorter.sketches) for sorter in sorters if similarity and sorter.sketches is not None]
 
     def __call__(self, block: DocumentBlock) -> list[Decisions]:
         """The decisions of each answer."""
         words = self.sorters[0].tokens_of(block.documents)
-        return [sorter.decide(block.documents, words) for sorter in self.sorters]
+        decided = [sorter.decide(block.documents, words) for sorter in self.sorters]
+        if not self.training:
+            return decided
+        sketches = whole_sketches(fingerprints_of(block.texts))
+        return [
+            replace(decisions, similarity=training.similarities(sketches))
+            for decisions, training in zip(decided, self.training, strict=True)
+        ]
 
 
 class BlockScorer:
@@ -77,11 +89,11 @@ class BlockScorer:
     will come. identity: what the first column of a thin table is called."""
 
     def __init__(self, sorters: Sequence[TrainedSorter], layout: ScoreLayout, inputs: Inputs, identity: str = "") -> None:
-        self.deciding = BlockDecider(sorters)
+        self.deciding = BlockDecider(sorters, layout.similarity)
         self.layout = layout
         self.text_of: TextOf | None = None
-        self.added = decision_columns(sorters, layout.all_probabilities)
-        self.numbers = number_columns(sorters, layout.all_probabilities)
+        self.added = decision_columns(sorters, layout.all_probabilities, layout.similarity)
+        self.numbers = number_columns(sorters, layout.all_probabilities, layout.similarity)
         every = merged_columns(table.columns for table in inputs.tables)
         labels = {name for sorter in sorters for name in sorter.plan.columns.answers}
         used = {*every, *self.added}
@@ -156,7 +168,7 @@ def _decided_columns(sorters: Sequence[TrainedSorter], decided: Sequence[Decisio
     return [
         column.cells(sorter, decisions)
         for sorter, decisions in zip(sorters, decided, strict=True)
-        for column in columns_of(sorter, layout.all_probabilities)
+        for column in columns_of(sorter, layout.all_probabilities, layout.similarity)
     ]
 
 

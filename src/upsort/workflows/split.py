@@ -10,7 +10,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Keys
 from upsort.core.dates import dates_of
 from upsort.core.errors import DataProblem
-from upsort.core.evaluation.duplicates import Groups, duplicate_groups, named_groups
+from upsort.core.evaluation.duplicates import Groups, find_duplicates, named_groups
 from upsort.core.evaluation.splits import hold_out, latest
 from upsort.core.features.corpus_counts import CorpusCounts
 from upsort.core.features.documents import no_cells
@@ -49,7 +49,8 @@ class PartCounts(Struct, frozen=True):
 
 
 class SplitResult(Struct, frozen=True, kw_only=True):
-    """upsort split. copies: rows that copy another one. groups: of rows that stay together, where a column names them.
+    """upsort split. copies: rows that resemble an earlier one. divided: rows in sets of similar ones that are too large to be
+    kept together, or that hold all rows of a label. groups: of rows that stay together, where a column names them.
     taken_out_of_training: rows that may be learned from by nobody, belonging together with held-out ones. off_the_share: labels
     whose held-out share is more than 3 points from what was asked for, and `all` for all rows. dates: how dates were read."""
 
@@ -57,6 +58,7 @@ class SplitResult(Struct, frozen=True, kw_only=True):
     held_out: SplitPart
     labels: dict[str, PartCounts]
     copies: int
+    divided: int
     groups: int | None
     taken_out_of_training: int
     without_date: int
@@ -77,8 +79,9 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     names, numbers, sets = labels_of(seen.metadata.labels, separator, work.plan.columns.label)
     if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
+    groups = seen.groups if sets is not None else seen.groups.splittable(numbers)
     documents = LabelledDocuments(
-        measured=not_counted(numbers.size), labels=numbers, names=names, groups=seen.groups.groups, keys=seen.keys, sets=sets
+        measured=not_counted(numbers.size), labels=numbers, names=names, groups=groups.groups, keys=seen.keys, sets=sets
     )
     left_out: dict[int, RejectionReason] = {}
     message = ""
@@ -99,13 +102,14 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
         dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True)) for side_rows in (~held_out, held_out)
     ]
     rows = [int((side_rows & included).sum()) for side_rows in (~held_out, held_out)]
-    named = seen.groups.named
+    named = groups.named
     judge, reasons = work.plan.judge, [reason.why for reason in left_out.values()]
     return SplitResult(
         training=SplitPart(str(paths[0]), rows[0]),
         held_out=SplitPart(str(paths[1]), rows[1]),
         labels={name: PartCounts(label_counts[0][name], label_counts[1][name]) for name in names},
-        copies=seen.groups.copies,
+        copies=groups.copies,
+        divided=groups.divided,
         groups=np.unique(named).size if named is not None else None,
         taken_out_of_training=reasons.count(ReasonKind.HELD_OUT_GROUP),
         without_date=reasons.count(ReasonKind.NO_DATE),
@@ -128,19 +132,19 @@ def _split_input(work: RunContext, reader: DocumentReader) -> _SplitInput:
     metadata: list[RowMetadata] = []
     digests: list[Keys] = []
     fingerprints: list[Fingerprints] = []
-    find_duplicates = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
+    copies_matter = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
     for block in reader.blocks(work.inputs, work.rejects):
         metadata.append(block.metadata)
         texts = block.texts if work.plan.columns.text else ["\0".join(row) for row in block.rows]
         digests.append(text_digests(texts))
-        if find_duplicates:
+        if copies_matter:
             fingerprints.append(fingerprints_of(texts))
     whole = RowMetadata.joined(metadata) if metadata else None
     if whole is None or not whole.ids:
         raise DataProblem(f"No usable row: {nothing_usable(work.rejects)}.", "Check --label and --encoding.")
-    all_groups = Groups(
+    all_groups = Groups.of(
         named_groups(whole.groups) if work.plan.columns.group else None,
-        duplicate_groups(join_fingerprints(fingerprints)) if find_duplicates else None,
+        find_duplicates(join_fingerprints(fingerprints), work.plan.judge.similarity) if copies_matter else None,
     )
     return _SplitInput(whole, document_keys(np.concatenate(digests), whole.ids), all_groups)
 

@@ -142,11 +142,14 @@ class CopyPair(Struct, frozen=True, kw_only=True):
 
 
 class CopyCounts(Struct, frozen=True, kw_only=True):
-    """exact, near: documents that copy an earlier one. groups: originals that have copies. conflicting: copies under another
-    label than their original. examples: conflicting ones first."""
+    """exact, near: documents that copy an earlier one. similar: documents that every split keeps together with another, copies
+    and originals included. largest: documents in the largest set of those. groups: originals that have copies. conflicting:
+    copies under another label than their original. examples: conflicting ones first."""
 
     exact: int
     near: int
+    similar: int
+    largest: int
     groups: int
     conflicting: int
     examples: list[CopyPair]
@@ -324,7 +327,10 @@ class _SurveyTally:
         return result, {name: values.tolist() for name, values in by_label.items()} or {"all": self.words}
 
     def _copies(self) -> CopyCounts:
-        duplicates = find_duplicates(joined(self.fingerprints), self.choices.gather.similarity)
+        copy_from, together_from = self.choices.gather.similarity, self.choices.judge.similarity
+        every = find_duplicates(joined(self.fingerprints), min(copy_from, together_from))
+        duplicates = every.above(copy_from)
+        _, sizes = np.unique(every.above(together_from).groups(), return_counts=True)
         first = duplicates.earliest()
         pairs = [
             CopyPair(
@@ -341,6 +347,8 @@ class _SurveyTally:
         return CopyCounts(
             exact=int((duplicates.exact >= 0).sum()),
             near=int((duplicates.near >= 0).sum()),
+            similar=int(sizes[sizes > 1].sum()),
+            largest=int(sizes.max(initial=0)),
             groups=len({pair.first for pair in pairs}),
             conflicting=len(conflicting),
             examples=[*conflicting[:_EXAMPLES], *near[: max(0, _EXAMPLES - len(conflicting))]],

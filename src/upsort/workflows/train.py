@@ -2,20 +2,25 @@
 
 import time
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from msgspec import UNSET, Struct, UnsetType, structs
 
+from upsort.core.arrays import Bools
 from upsort.core.classifiers.families import calibration_of, chooses_penalty
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import outcome_of
 from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of, wilson
+from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity, similarities_on_splits
+from upsort.core.features.fingerprints import TO_JUDGE, TO_KEEP, Sketches, bounded
 from upsort.core.features.vocabulary import too_common
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
+from upsort.core.training.fold_data import Split
 from upsort.core.training.inner_cv import CALIBRATION_FOLDS, usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
@@ -31,9 +36,10 @@ from upsort.workflows.shared.scored_rows import check_costs
 class AnswerResult(Struct, frozen=True, kw_only=True):
     """One answer of a sorter. answer: its name, where there are several. labels: training documents of each. passes: over the
     documents, before the steps; only of large trainings. undecided_below: the bound, where there is one. too_common: terms left
-    out because more than features.in_at_most of the documents hold them, most common first. copies: documents that copy another
-    one. training_accuracy: on the documents it was trained on. held_out_accuracy: of the quick check: on documents that sorters
-    of the same plan, trained on the others, never saw. held_out_groups: how many of those do not belong together."""
+    out because more than features.in_at_most of the documents hold them, most common first. copies: documents that resemble an
+    earlier one. training_accuracy: on the documents it was trained on. held_out_accuracy: of the quick check: on documents that
+    sorters of the same plan, trained on the others, never saw. held_out_groups: how many of those do not belong together.
+    by_similarity: to the nearest training document; null where documents are too many to compare."""
 
     answer: str | UnsetType = UNSET
     classifier: str
@@ -53,6 +59,7 @@ class AnswerResult(Struct, frozen=True, kw_only=True):
     training_accuracy: Rate
     held_out_accuracy: Rate | None
     held_out_groups: int | None
+    by_similarity: SimilarityRates | None
 
 
 class TrainResult(AnswerResult, frozen=True, kw_only=True):
@@ -81,14 +88,15 @@ class Training:
     language: str
 
 
-def train(work: RunContext, output: Path, check: bool = True, extendable: bool = False) -> Training:
+def train(work: RunContext, output: Path, check: bool = True, extendable: bool = False, fingerprints: bool = True) -> Training:
     """Train on all usable labelled documents and write the sorter to `output`. check: make the quick check. extendable: keep the
-    counts of the documents, so that others can be added."""
+    counts of the documents, so that others can be added. fingerprints: keep what tells how new another document is."""
     seconds: defaultdict[str, float] = defaultdict(float)
     began = time.perf_counter()
     corpus_options = CorpusOptions(
         copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),
         fingerprints=extendable,
+        sketches=TO_JUDGE if check else TO_KEEP if fingerprints else 0,
         at_least=1 if extendable else None,
         with_readers=not extendable,
     )
@@ -101,13 +109,16 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
     for answer in corpus.answers:
         began = time.perf_counter()
         sorter, _ = train_sorter(answer.documents, method, parallel=work.parallel(answer.documents))
-        sorter = replace(sorter, answer=answer.name if several else "")
+        sketches = corpus.sketches_of(answer)
+        kept = bounded(sketches) if fingerprints and sketches is not None else None
+        sorter = replace(sorter, answer=answer.name if several else "", sketches=kept)
         seconds["training"] += time.perf_counter() - began
-        held_out = _on_inner_folds(sorter) if check else None
+        whole = sketches if sketches is not None and sketches.kept == answer.documents.documents else None
+        held_out = _on_inner_folds(sorter, answer.documents, whole) if check else None
         if check and held_out is None:
             began = time.perf_counter()
             work.begin("quick check", 0)
-            held_out = _quick_check(answer.documents, method)
+            held_out = _quick_check(answer.documents, method, whole)
             seconds["check"] += time.perf_counter() - began
         if extendable:
             sorter = replace(sorter, stored=sampled(stored_documents(corpus, answer)))
@@ -130,7 +141,7 @@ def _has_inner_folds(plan: Plan) -> bool:
     return calibration_of(plan.classifier) != "none" or chosen or plan.decide.f_beta > 0 or bool(plan.columns.label_separator)
 
 
-def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: tuple[Rate, int] | None, plan: Plan) -> AnswerResult:
+def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: "_QuickCheck | None", plan: Plan) -> AnswerResult:
     trained, measured = sorter.trained, answer.documents.measured
     return AnswerResult(
         answer=sorter.answer or UNSET,
@@ -149,21 +160,36 @@ def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: tuple[R
         without_tokens=int((measured.tokens == 0).sum()),
         copies=answer.groups.copies,
         training_accuracy=of_known(trained.right, trained.documents),
-        held_out_accuracy=held_out[0] if held_out is not None else None,
-        held_out_groups=held_out[1] if held_out is not None else None,
+        held_out_accuracy=held_out.accuracy if held_out is not None else None,
+        held_out_groups=held_out.groups if held_out is not None else None,
+        by_similarity=held_out.by_similarity if held_out is not None else None,
     )
 
 
-def _on_inner_folds(sorter: TrainedSorter) -> tuple[Rate, int] | None:
-    """The quick check by the folds of training: the rate, and how many of its documents do not belong together; no more documents
-    than groups are counted."""
+@record(frozen=True, kw_only=True)
+class _QuickCheck:
+    """The accuracy on documents that were held out, how many of them do not belong together, and the accuracy by similarity."""
+
+    accuracy: Rate
+    groups: int
+    by_similarity: SimilarityRates | None
+
+
+def _on_inner_folds(sorter: TrainedSorter, documents: LabelledDocuments, sketches: Sketches | None) -> _QuickCheck | None:
+    """The quick check by the folds of training: no more documents than groups are counted. sketches: of the documents."""
     held_out = sorter.trained.held_out
-    if held_out.right is None:
+    if held_out.right is None or held_out.fold is None or held_out.given_right is None:
         return None
-    return wilson(held_out.right, held_out.documents, min(held_out.documents, held_out.groups)), held_out.groups
+    accuracy = wilson(held_out.right, held_out.documents, min(held_out.documents, held_out.groups))
+    folds = range(int(held_out.fold.max()) + 1)
+    each = [Split(np.flatnonzero(held_out.fold != number), np.flatnonzero(held_out.fold == number)) for number in folds]
+    judged = np.concatenate([split.held_out for split in each])
+    sample = Sample.of(judged, 1, documents.groups)
+    by_similarity = _by_similarity(sketches, each, held_out.given_right[judged], sample, sorter.plan)
+    return _QuickCheck(accuracy=accuracy, groups=held_out.groups, by_similarity=by_similarity)
 
 
-def _quick_check(documents: LabelledDocuments, method: PlanWithResources) -> tuple[Rate, int] | None:
+def _quick_check(documents: LabelledDocuments, method: PlanWithResources, sketches: Sketches | None) -> _QuickCheck | None:
     """Train once more on four documents in five and judge the fifth; what belongs together stays together."""
     split = next(iter(usable_splits(documents, CALIBRATION_FOLDS, method.plan.judge.seed)), None)
     if split is None:
@@ -172,6 +198,16 @@ def _quick_check(documents: LabelledDocuments, method: PlanWithResources) -> tup
         prediction = outcome_of(documents, split, method.for_labels())
     except DataProblem:  # four in five may be too few to learn from, where all are enough
         return None
-    right = documents.right(prediction.held_out, prediction.sorted_as, prediction.sets).astype(np.float64)
+    right = documents.right(prediction.held_out, prediction.sorted_as, prediction.sets)
     sample = Sample.of(prediction.held_out, 1, documents.groups)
-    return share_of(right, np.ones(right.size), sample), sample.groups
+    accuracy = share_of(right.astype(np.float64), np.ones(right.size), sample)
+    by_similarity = _by_similarity(sketches, [split], right, sample, method.plan)
+    return _QuickCheck(accuracy=accuracy, groups=sample.groups, by_similarity=by_similarity)
+
+
+def _by_similarity(
+    sketches: Sketches | None, each: Sequence[Split], right: Bools, sample: Sample, plan: Plan
+) -> SimilarityRates | None:
+    if sketches is None:
+        return None
+    return rates_by_similarity(similarities_on_splits(sketches, each), right, sample, plan.judge.similarity)

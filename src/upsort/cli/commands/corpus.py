@@ -1,6 +1,6 @@
 """Options of gather, survey and split."""
 
-from upsort.cli.declaring import Clash, Command, Need, flag, option, repeated, share, whole_number
+from upsort.cli.declaring import Clash, Command, Need, flag, option, repeated, share, share_or_all, whole_number
 from upsort.cli.options import (
     IdColumnOption,
     InputOption,
@@ -76,7 +76,7 @@ class GatherOptions(
     )
     similarity: float | None = option(
         "similarity of near copies (default: 0.8)",
-        convert=float,
+        convert=share_or_all,
         metavar="SHARE",
         heading="setting aside",
         sets="gather.similarity",

@@ -37,11 +37,14 @@ class EvaluateOptions(
         "write figures into a folder",
         default=None,
         metavar="FOLDER",
-        writes="*confusion.png *roc.png *precision-recall.png *reliability.png *probabilities.png *coverage.png",
+        writes="*confusion.png *roc.png *precision-recall.png *reliability.png *probabilities.png *coverage.png *similarity.png",
     )
     by: str = option("accuracy for each value of a column", default="", metavar="COLUMN")
     training: list[str] | None = option(
-        "training table: also evaluate without copies of its documents", many=Many.SOME, default=None, metavar="TABLE"
+        "training table: compare with its documents, whatever fingerprints the sorter keeps",
+        many=Many.SOME,
+        default=None,
+        metavar="TABLE",
     )
     per_document: str = option(
         "combine the passages of each document", choices=("mean", "median", "trimmed", "product"), default=""

@@ -31,6 +31,7 @@ class TrainOptions(
 ):
     no_check: bool = flag("skip the quick check on held-out documents")
     extendable: bool = flag("keep the term counts of the documents for upsort extend")
+    no_fingerprints: bool = flag("keep nothing by which evaluate recognises training documents")
     row_weight: str | None = option("column with the weight of each document", metavar="COLUMN", sets="columns.row_weight")
     output: str = option("the sorter file to write", "-o", "--output", metavar="NAME.sorter", writes="sorter")
 

@@ -57,6 +57,9 @@ class ScoreOptions(
         "leave documents below this probability undecided", convert=share, default=None, metavar="P"
     )
     all_probabilities: bool = flag("add the probability of each label", heading="what to write")
+    similarity: bool = flag(
+        "add sorted_similarity, the share of word pairs in common with the nearest training document", heading="what to write"
+    )
     thin: bool = flag("only the ID and the decision columns", heading="what to write")
     keep_rejected: bool = flag(
         "also write the rows that cannot be scored, with the reason as sorted_remark", heading="what to write"
@@ -90,6 +93,7 @@ SCORE = Command(
                 "--workers",
                 "--per-document",
                 "--keep-rejected",
+                "--similarity",
                 "--lines",
                 "--json",
                 "--spreadsheet-safe",
@@ -98,7 +102,7 @@ SCORE = Command(
             ),
             "it answers standard input line by line",
         ),
-        Clash("--per-document", ("--thin", "--resume", "--keep-rejected"), "a row is a document, made of many"),
+        Clash("--per-document", ("--thin", "--resume", "--keep-rejected", "--similarity"), "a row is a document, made of many"),
         Clash("--lines", ("--output", "--json"), "JSON Lines go to standard output"),
         Need("--document-column", ("--per-document",)),
         Need("--into", ("--output",)),

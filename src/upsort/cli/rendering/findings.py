@@ -4,14 +4,13 @@ with the condition of each."""
 from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli.rendering.wording import decimal, interval, number, p_value, percent, wrong_set_sentences
-from upsort.core.classifiers.families import family
 from upsort.core.errors import listed
 from upsort.core.evaluation.decision_costs import CostSummary
 from upsort.core.evaluation.intervals import FEW, Comparison, Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure
 from upsort.core.evaluation.measures import Judgement
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
-from upsort.core.plan import Classifier
 from upsort.io.tables.documents import PASSAGE_COLUMNS
 from upsort.workflows.compare import ComparedPlan, CompareResult
 from upsort.workflows.shared.evaluation import Evaluation
@@ -66,6 +65,26 @@ def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
     once = ["the passages of one document" if passages else "each group"] if group or not copies else []
     once += ["copies"] if copies else []
     return [f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those."]
+
+
+def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]:
+    """What near-duplicates of training documents do to the accuracy, and whether new documents fare otherwise. near: whether
+    there may be such."""
+    lines = list[str]()
+    if rates is None:
+        return lines
+    if near and rates.near.of:
+        without = rates.without_near
+        rest = f"without them: {percent(without.value)} ({interval(without)})" if without.of else "there are no others"
+        lines.append(
+            f"Near-duplicates of training documents: {number(rates.near.of)} ({percent(rates.near.value)} right); {rest}."
+        )
+    if rates.differ:
+        lines.append(
+            f"{percent(rates.not_new.value)} on documents similar to training documents (n = {number(rates.not_new.of)}), "
+            f"{percent(rates.new.value)} on new ones (n = {number(rates.new.of)})."
+        )
+    return lines
 
 
 def training_sentence(training: Rate | None) -> list[str]:
@@ -135,17 +154,29 @@ def confusion_sentences(judgement: Judgement, most: int = 3) -> list[str]:
     return lines
 
 
+def _label_advice(judgement: Judgement) -> list[str]:
+    """Of which labels to label more documents: those two that are most often taken for each other; where documents may have
+    several, the one with the lowest F1."""
+    if judgement.sets is None:
+        confused: dict[tuple[str, str], float] = {}
+        for confusion in judgement.confusions(len(judgement.labels) ** 2):
+            first, second = sorted((confusion.true, confusion.sorted_as))
+            confused[first, second] = confused.get((first, second), 0) + confusion.documents
+        if not confused:
+            return []
+        (first, second), documents = min(confused.items(), key=lambda entry: (-entry[1], entry[0]))
+        return [f"Label more documents of {first!r} and {second!r}: {number(documents)} of them were taken for the other."]
+    judged = [label for label in judgement.per_label if label.documents >= FEW and label.f1.value is not None]
+    worst = min(judged, key=lambda label: label.f1.value or 0.0, default=None)
+    if worst is None or (worst.f1.value or 0.0) >= 1.0:
+        return []
+    among = "" if len(judged) == len(judgement.per_label) else f" of labels with at least {FEW} judged documents"
+    return [f"Label more documents of {worst.label!r}: its F1, {percent(worst.f1.value)}, is the lowest{among}."]
+
+
 def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[str]:
     """What most likely makes a sorter, or the work with it, better, by this judgement alone."""
-    lines = []
-    judged = [label for label in evaluation.judgement.per_label if label.documents >= FEW and label.f1.value is not None]
-    if judged:
-        worst = min(judged, key=lambda label: label.f1.value or 0.0)
-        if (worst.f1.value or 0.0) < 1.0:
-            among = (
-                "" if len(judged) == len(evaluation.judgement.per_label) else f" of labels with at least {FEW} judged documents"
-            )
-            lines.append(f"Label more documents of {worst.label!r}: its F1, {percent(worst.f1.value)}, is the lowest{among}.")
+    lines = _label_advice(evaluation.judgement)
     few = [label.label for label in evaluation.judgement.per_label if label.documents < FEW]
     if few:
         lines.append(f"Evaluate it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} show little.")
@@ -365,9 +396,3 @@ def suspect_sentences(result: "SuspectsResult", requested: bool) -> list[str]:
         f"About {value:,.0f} of these {whose} {are} expected to be wrong (95% interval {low:,.0f}–{high:,.0f}), assuming label "
         "errors are random.",
     ]
-
-
-def restraint_sentence(settings: Classifier) -> str:
-    """What keeps a kind of classifier from learning from memory, as the beginning of a list."""
-
-    return f"{family(settings).restraint} or ".lstrip()

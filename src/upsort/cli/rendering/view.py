@@ -23,7 +23,7 @@ _SINGULAR = {
 _VERB = {
     "have": "has", "are": "is", "were": "was", "copy": "copies", "hold": "holds", "stand": "stands", "say": "says", "do": "does",
     "need": "needs", "contain": "contains", "belong": "belongs", "teach": "teaches", "count": "counts", "make": "makes",
-    "lie": "lies",
+    "lie": "lies", "resemble": "resembles",
 }  # fmt: skip
 _PLURAL_AFTER_ONE = re.compile(
     r"(?<![\w.,−+-])1 (?P<between>(?:'[^']*' |(?!of )[a-z]+ )?)(?P<noun>"

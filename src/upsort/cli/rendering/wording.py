@@ -171,13 +171,21 @@ def duplicates_sentences(duplicates: results.SplitCounts, plan: Plan) -> list[st
             f"Documents with the same {plan.columns.group!r} stay on one side of every split ({duplicates.group_count:,} groups)."
         )
     if duplicates.copies and not plan.judge.allow_copies:
-        lines.append(f"{duplicates.copies:,} documents copy another one; duplicates stay in the same fold.")
+        lines.append(
+            f"{duplicates.copies:,} documents resemble an earlier one; similar ones stay in the same fold (the largest set has "
+            f"{duplicates.largest_set:,})."
+        )
     return lines
 
 
 def unused_sentences(duplicates: results.SplitCounts) -> list[str]:
     """Which documents were neither trained on nor judged, or not trained on, and why."""
     lines = []
+    if duplicates.divided:
+        lines.append(
+            f"{duplicates.divided:,} documents resemble some on the other side of a split: a set of similar ones stays together "
+            "only up to a tenth of all documents, and if it does not hold all of a label."
+        )
     if duplicates.taken_out_of_training:
         lines.append(
             f"Left out of training parts, counted over all splits: {duplicates.taken_out_of_training:,} documents that belong "

@@ -8,7 +8,7 @@ from msgspec import structs
 from upsort.cli.commands.training import ChooseOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import baseline_rate, times
+from upsort.cli.rendering.findings import baseline_rate, similarity_sentences, times
 from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import interval, percent
 from upsort.cli.request import named_engine, planned_context, report_rejects
@@ -56,10 +56,12 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
 def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
     honest, inside = chosen.honest.overall.accuracy, chosen.inside.overall.accuracy
     view.add_answer(
-        f"Chosen: {chosen.picked.name}. Expected accuracy on new documents: {percent(honest.value)} (95% interval "
-        f"{interval(honest)}), on {chosen.judge_documents:,} documents that no trial had seen."
+        f"Chosen: {chosen.picked.name}. Accuracy {percent(honest.value)} (95% interval {interval(honest)}) on "
+        f"{chosen.judge_documents:,} documents that no trial had seen."
     )
     view.add_sentence(f"{baseline_rate(chosen.honest.overall)}.")
+    for line in similarity_sentences(chosen.honest.by_similarity, near=False):
+        view.add_sentence(line)
     if chosen.picked.values:
         view.add_sentence(
             f"The given plan: {percent(chosen.as_it_is.overall.accuracy.value)} on these documents; the chosen one is "
@@ -142,6 +144,7 @@ def _result(chosen: ChosenPlan) -> Choose:
         honest=chosen.honest.overall.accuracy,
         baseline=chosen.honest.overall.baseline,
         on_the_folds=chosen.inside.overall.accuracy,
+        by_similarity=chosen.honest.by_similarity,
         as_it_is=chosen.as_it_is.overall.accuracy,
         gain=chosen.gain,
         most_accurate=chosen.best.name,

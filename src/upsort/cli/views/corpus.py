@@ -170,7 +170,12 @@ _MOST_ROWS = 12  # labels, up to which each has a row
 def _report(result: SplitResult, plan: Plan, share: float, view: View) -> None:
     """How copies and groups were kept on one side, and how near the shares came."""
     if result.copies and not plan.judge.allow_copies:
-        view.add_sentence(f"{result.copies:,} rows copy another one; duplicates are on the same side.")
+        view.add_sentence(f"{result.copies:,} rows resemble an earlier one; similar rows are on the same side.")
+    if result.divided:
+        view.add_sentence(
+            f"{result.divided:,} rows resemble some on the other side: a set of similar rows stays together only up to a tenth "
+            "of all rows, and if it does not hold all of a label."
+        )
     if result.groups is not None:
         view.add_sentence(f"Rows with the same {plan.columns.group!r} are on the same side ({result.groups:,} groups).")
     if result.taken_out_of_training:

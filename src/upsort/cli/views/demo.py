@@ -263,7 +263,9 @@ def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterat
         return options_as_typed(options, lambda option: option.heading in headings and option.spelling in known)
 
     yield "survey", [*options.input, *roles, *given("survey", "reading", "plan", "processes")]
-    yield "split", [*options.input, *roles, "-o", str(folder), *overwrite, *given("split", "what to run", "reading", "plan")]
+    aside = ["--set-aside", options.set_aside] if options.set_aside else []
+    of_split = [*overwrite, *aside, *given("split", "what to run", "reading", "plan")]
+    yield "split", [*options.input, *roles, "-o", str(folder), *of_split]
     yield "train", [training, *roles, "-o", sorter, *overwrite, *given("train", "what to run", "plan", "processes")]
     mistakes = ["-o", str(folder / "mistakes.csv"), *overwrite]
     yield "evaluate", [sorter, held_out, *mistakes, *given("evaluate", "processes")]

@@ -44,6 +44,7 @@ from upsort.cli.requirements import RecordedEvaluation, check_written, record_re
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.plan import Plan
 from upsort.io.sorter.loading import load_sorters
 from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluationRequest, evaluate
@@ -111,7 +112,7 @@ def _values(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:
         by=evaluation.by,
         all_words_known=evaluation.known_words,
         some_words_unknown=evaluation.new_words,
-        without_copies_of_training=evaluation.not_copies,
+        by_similarity=evaluation.by_similarity,
         before_calibration=BeforeCalibration(*evaluation.before) if evaluation.before else None,
         coverage=[
             Covered(bound, decided, right, coverage.documents)
@@ -130,8 +131,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     for label, count in evaluation.unknown_labels.items():
         view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
     show_undecided(evaluation.evidence, evaluation.sorter.plan.decide.undecided_below, view)
-    if evaluation.not_copies is not None:
-        view.add_sentence(f"Without copies of training documents: {_rate_text(evaluation.not_copies)}.")
+    show_similarity(evaluation.by_similarity, view)
     with view.at(Detail.VERBOSE):
         for line in findings.training_sentence(evaluation.training_accuracy):
             view.add_sentence(line)
@@ -173,6 +173,33 @@ def show_splits(duplicates: SplitCounts, plan: Plan, view: View) -> None:
     with view.at(Detail.FULL):
         for line in duplicates_sentences(duplicates, plan):
             view.add_sentence(line)
+
+
+def show_similarity(rates: SimilarityRates | None, view: View, near: bool = True) -> None:
+    """How the accuracy depends on the similarity of documents to the nearest training document. near: whether documents may be
+    near-duplicates of those."""
+    if rates is None:
+        return
+    for line in findings.similarity_sentences(rates, near):
+        view.add_sentence(line)
+    upper, lower = percent(rates.near_from), percent(rates.new_below)
+    named = (
+        (f"near-duplicates (≥ {upper})", rates.near),
+        (f"similar ({lower} to {upper})", rates.similar),
+        (f"new (< {lower})", rates.new),
+    )
+    with view.at(Detail.FULL, "accuracy by similarity"):
+        view.add_sentence()
+        view.add_table(
+            (
+                col.name("word pairs in common with the nearest training document"),
+                col.count("right", 1),
+                col.count("of", 2),
+                col.share("accuracy"),
+                col.interval(),
+            ),
+            [(name, number(rate.right), number(rate.of), percent(rate.value), interval(rate)) for name, rate in named if rate.of],
+        )
 
 
 def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False) -> None:

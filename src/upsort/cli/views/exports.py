@@ -62,6 +62,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
         headline=[
             *findings.accuracy_details(evaluation.judgement, evaluation.training_accuracy, columns.group),
             *findings.dominated(evaluation.evidence),
+            *findings.similarity_sentences(evaluation.by_similarity, near=True),
         ],
         good=findings.accuracy_headline(evaluation.judgement),
         against=findings.baseline_sentence(evaluation.judgement),

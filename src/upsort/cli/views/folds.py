@@ -17,7 +17,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Shown, View
 from upsort.cli.rendering.wording import interval, judgement_values, number, percent, value_and_interval, with_rates
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.cli.views.evaluate import show_headline, show_judgement, show_splits, show_undecided
+from upsort.cli.views.evaluate import show_headline, show_judgement, show_similarity, show_splits, show_undecided
 from upsort.core.errors import UsageProblem
 from upsort.core.evaluation.cross_validation import FoldResult
 from upsort.core.evaluation.intervals import Comparison
@@ -45,7 +45,7 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     output = Path(options.output) if options.output else None
     with request.planned_context(options, console, output) as work:
         results = cross_validate(work, output)
-    answers = {result.name: _values(result) for result in results}
+    answers = {result.name: _values(result, work.plan) for result in results}
     view = View({"answers": answers} if len(results) > 1 else next(iter(answers.values())))
     for result in results:
         _show(result, len(results) > 1, work.plan, options, view)
@@ -63,8 +63,8 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
     return requirement_status(options.require, {result.name: rates_of(result.result.evidence) for result in results}, console)
 
 
-def _values(validation: CrossValidateResult) -> dict[str, Any]:
-    result, careful = validation.result, validation.without_copies_apart
+def _values(validation: CrossValidateResult, plan: Plan) -> dict[str, Any]:
+    result, other = validation.result, validation.other
     answer = CrossValidated(
         **judgement_values(result.evidence, result.overall.labels),
         **structs.asdict(validation.duplicates),
@@ -80,13 +80,14 @@ def _values(validation: CrossValidateResult) -> dict[str, Any]:
             )
             for number, fold in enumerate(result.folds, 1)
         ],
-        copied_documents=CopiedDocuments(*(validation.copied or (None, None))) if careful is not None else UNSET,
+        by_similarity=result.by_similarity,
+        copied_documents=CopiedDocuments(*(validation.copied or (None, None))) if other is not None else UNSET,
     )
     values = with_rates(answer, result.evidence)
-    if careful is not None:
-        evidence = JudgedEvidence(careful.overall)
-        together = JudgementResult(**judgement_values(evidence, careful.overall.labels))
-        values["copies_together"] = with_rates(together, evidence)
+    if other is not None:
+        evidence = JudgedEvidence(other.overall)
+        judged = JudgementResult(**judgement_values(evidence, other.overall.labels))
+        values["copies_together" if plan.judge.allow_copies else "copies_apart"] = with_rates(judged, evidence)
     return values
 
 
@@ -99,20 +100,9 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     if (deviation := result.deviation()) is not None:
         with view.at(Detail.FULL):
             view.add_sentence(f"Standard deviation of the accuracy between folds: {100 * deviation:.1f} points.")
-    if answer.without_copies_apart is not None:
-        careful = answer.without_copies_apart.overall.accuracy
-        view.add_sentence(
-            f"Copies may be on both sides here ({answer.duplicates.copies:,} documents copy another one). With duplicates in the "
-            f"same fold: {percent(careful.value)} ({interval(careful)})."
-        )
-        if answer.copied is not None and answer.copied[0].of:
-            split_duplicates, grouped_duplicates = answer.copied
-            by_heart = (split_duplicates.value or 0.0) > (grouped_duplicates.value or 0.0)
-            view.add_sentence(
-                f"Of the {number(split_duplicates.of)} documents that have a copy, {percent(split_duplicates.value)} are right "
-                f"if it may be in the training part, {percent(grouped_duplicates.value)} if "
-                f"not{': the model has memorised the difference' if by_heart else ''}."
-            )
+    if answer.other is not None:
+        _show_other(answer, plan, view)
+    show_similarity(result.by_similarity, view, plan.judge.allow_copies)
     show_splits(answer.duplicates, plan, view)
     with view.at(Detail.FULL, "the folds"):
         if len(result.folds) <= _MOST_SHOWN:
@@ -124,6 +114,32 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
             "Next, to try other classifiers:",
             request.command_line("compare", options, options.input, "--try", _OTHER_KINDS, without=["classifier.kind"]),
         )
+
+
+def _show_other(answer: CrossValidateResult, plan: Plan, view: View) -> None:
+    """The accuracy if similar documents were not kept on one side, or if they were, and when which of the two is true."""
+    assert answer.other is not None
+    other, similar = answer.other.overall.accuracy, f"{answer.duplicates.copies:,}"
+    if plan.judge.allow_copies:
+        view.add_sentence(
+            f"Similar documents may be on both sides here ({similar} resemble another). With them on one side: "
+            f"{percent(other.value)} ({interval(other)}), which is true of new documents that resemble none of these."
+        )
+    else:
+        first = answer.result.overall.accuracy
+        differs = first.low is None or first.high is None or not first.low <= (other.value or 0.0) <= first.high
+        with view.at(Detail.ALWAYS if differs else Detail.FULL):
+            view.add_sentence(
+                f"With similar documents on both sides of a split: {percent(other.value)} ({interval(other)}). That is true of "
+                "new documents that resemble these as they resemble each other; else the first figure is."
+            )
+    if answer.copied is not None and answer.copied[0].of:
+        apart, together = answer.copied
+        with view.at(Detail.FULL):
+            view.add_sentence(
+                f"Of the {number(apart.of)} documents that resemble another, {percent(apart.value)} are right if it may be in "
+                f"the training part, {percent(together.value)} if not."
+            )
 
 
 _OTHER_KINDS = "classifier.kind=naive-bayes,logistic,svm,ridge"
@@ -234,13 +250,15 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
         )
         for line in findings.difference_notes(result, plan.judge.repeats):
             view.add_sentence(line)
+    for line in findings.similarity_sentences(result.compared[0].result.by_similarity, near=False):
+        view.add_sentence(line)
     show_splits(result.duplicates, plan, view)
     for line in findings.at_the_end(result):
         view.add_sentence(line)
     if result.nested is not None:
         view.add_sentence(
             f"Nested cross-validation, choosing the best in each fold: {percent(result.nested.value)} "
-            f"({interval(result.nested)}); expect that on new documents."
+            f"({interval(result.nested)}), on documents that had no part in the choice."
         )
     else:
         view.add_sentence("The best figure is optimistic: it was used for the selection. --nested estimates by how much.")
@@ -308,6 +326,7 @@ def _compared(result: CompareResult) -> ComparedPlans:
                 p_exact=candidate.exact,
                 p_folds=candidate.folds,
                 behind_the_best=candidate.difference,
+                by_similarity=candidate.result.by_similarity,
                 standing=candidate.comparison,
                 on_training_parts=candidate.training,
                 seconds=candidate.seconds,

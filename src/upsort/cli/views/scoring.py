@@ -108,7 +108,12 @@ def run_score(options: ScoreOptions, console: Console) -> Exit:
         raise UsageProblem(f"{database} is a database.", "Name the table to write with --into.")
     if output is not None and not database and output.is_dir():
         raise DataProblem(f"{output} is a folder.", "Name the file to write.")
-    layout = ScoreLayout(options.thin, options.all_probabilities, options.spreadsheet_safe)
+    if options.similarity and any(sorter.sketches is None for sorter in sorters):
+        raise UsageProblem(
+            f"{options.sorter} keeps no fingerprints of its training documents, which --similarity compares with.",
+            "Train it again without --no-fingerprints.",
+        )
+    layout = ScoreLayout(options.thin, options.all_probabilities, options.spreadsheet_safe, options.similarity)
     if options.flush:
         return _filter(options, sorters, layout, console)
     inputs = inputs_of(options, console, options.input)

@@ -107,7 +107,12 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
         f"Length: {words.median:,.0f} words (median; {words.least:,}–{words.most:,}), {characters.median:,.0f} characters."
     )
     copies = result.copies
-    if not (copies.exact or copies.near):
+    if copies.similar:
+        view.add_sentence(
+            f"Similar: {copies.similar:,} documents resemble another one (largest set: {copies.largest:,}); splits keep them "
+            "together."
+        )
+    else:
         view.add_sentence("Duplicates: none.")
 
 

@@ -6,7 +6,7 @@ from typing import assert_never
 
 from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import restraint_sentence, units_of
+from upsort.cli.rendering.findings import similarity_sentences, units_of
 from upsort.cli.rendering.view import Detail, View, shortened
 from upsort.cli.rendering.wording import interval, number, percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
@@ -25,14 +25,13 @@ _RARE_SHARE = 0.01
 _TOO_SHALLOW = 0.7  # of its own documents, that a tree gets right
 _DOCUMENTS_A_LABEL = 30
 _NAMED = 4  # labels, in a warning
-_LARGE_GAP = 0.10  # between the accuracy on its own documents and the upper end of that on others
 
 
 def run_train(options: TrainOptions, console: Console) -> Exit:
     """Train, save and show."""
     output = Path(options.output)
     with planned_context(options, console, output) as work:
-        training = train(work, output, not options.no_check, options.extendable)
+        training = train(work, output, not options.no_check, options.extendable, not options.no_fingerprints)
     result = training.result
     view = View(result)
     for answer, sorter in training.answers:
@@ -62,11 +61,13 @@ def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
         f"{which} {sorter.plan.classifier.kind} on {trained.documents:,} {what}, {len(sorter.space.terms):,} terms "
         f"({sorter.plan.features.weighting}) and {len(sorter.labels)} labels{expected}."
     )
+    for line in similarity_sentences(answer.by_similarity, near=sorter.plan.judge.allow_copies):
+        view.add_sentence(line)
     if rate is not None:
         with view.at(Detail.FULL):
             _show_check(answer, sorter, rate, view)
     else:
-        view.add_sentence("To estimate its accuracy on new documents: upsort evaluate, or upsort cross-validate.")
+        view.add_sentence("To estimate its accuracy: upsort evaluate, or upsort cross-validate.")
     if trained.held_out.decided is not None:
         _show_bound(sorter, view)
     with view.at(Detail.FULL):
@@ -98,7 +99,7 @@ def _show_check(answer: AnswerResult, sorter: TrainedSorter, rate: Rate, view: V
         "same plan trained on the rest."
     )
     if answer.copies and not sorter.plan.judge.allow_copies:
-        view.add_sentence(f"{answer.copies:,} {what} copy another one; duplicates stay on the same side.")
+        view.add_sentence(f"{answer.copies:,} {what} resemble an earlier one; similar ones stay on the same side.")
 
 
 def _show_stored(stored: Sequence[StoredDocuments], view: View) -> None:
@@ -161,12 +162,6 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
         view.add_warning(
             f"{trained.documents:,} documents are few for {len(counts)} labels: a label needs about {_DOCUMENTS_A_LABEL}."
-        )
-    held_out, own = answer.held_out_accuracy, answer.training_accuracy
-    if held_out is not None and held_out.high is not None and (own.value or 0.0) - held_out.high > _LARGE_GAP:
-        view.add_warning(
-            f"the model has memorised its training documents ({percent(own.value)} right, {percent(held_out.value)} of others). "
-            f"More documents, {restraint_sentence(sorter.plan.classifier)}fewer terms help."
         )
 
 

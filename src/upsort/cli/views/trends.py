@@ -8,7 +8,7 @@ from upsort.cli.commands.evaluation import CurveOptions
 from upsort.cli.commands.reading import TrendOptions
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import restraint_sentence
+from upsort.cli.rendering.findings import similarity_sentences
 from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context
@@ -39,6 +39,7 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
                 "low": twice[0],
                 "high": twice[1],
             },
+            "by_similarity": result.by_similarity,
             "written": str(written) if written else None,
         }
     )
@@ -50,12 +51,8 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
         )
     else:
         view.add_answer(f"{answer}; too few points to predict the effect of more.")
-    gap = last.training - last.held_out
-    if gap > _LARGE_GAP:
-        view.add_sentence(
-            f"Accuracy on the training documents: {percent(last.training)}. More documents, "
-            f"{restraint_sentence(work.plan.classifier)}fewer terms can close the gap of {100 * gap:.1f} points."
-        )
+    for line in similarity_sentences(result.by_similarity, near=work.plan.judge.allow_copies):
+        view.add_sentence(line)
     view.add_sentence()
     view.add_table(
         (
@@ -76,9 +73,6 @@ def run_curve(options: CurveOptions, console: Console) -> Exit:
     report_rejects(work.rejects, result.labelled, view)
     console.show(view)
     return Exit.DONE
-
-
-_LARGE_GAP = 0.03
 
 
 _MOST_COLUMNS = 10

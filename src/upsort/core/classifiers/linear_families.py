@@ -31,7 +31,6 @@ from upsort.core.matrices.partitioned import PartitionedMatrix, Sliced, as_parti
 from upsort.core.plan import Classifier
 
 SETTINGS = ("penalty", "tolerance", "most_iterations")
-RESTRAINT = "a larger classifier.penalty"
 ARRAYS = {"weights": ArraySpec(("terms", "labels")), "intercept": ArraySpec(("labels",))}
 
 
@@ -140,7 +139,6 @@ LOGISTIC = Family(
     arrays=ARRAYS,
     sets=True,
     penalised=_PENALISED,
-    restraint=RESTRAINT,
     begins=intercept,
 )
 
@@ -169,7 +167,6 @@ SVM = Family(
     arrays=ARRAYS,
     sets=True,
     penalised=_SVM_PENALISED,
-    restraint=RESTRAINT,
     begins=intercept,
 )
 
@@ -198,7 +195,6 @@ RIDGE = Family(
     arrays=ARRAYS,
     sets=True,
     penalised=_RIDGE_PENALISED,
-    restraint=RESTRAINT,
     begins=intercept,
 )
 
@@ -254,7 +250,6 @@ RATIO_SVM = Family(
     arrays=ARRAYS,
     sets=True,
     penalised=_RATIO_SVM_PENALISED,
-    restraint=RESTRAINT,
     begins=intercept,
 )
 

@@ -198,7 +198,6 @@ COUNTS_MODEL = family.Family(
     weighting="count",
     not_negative=True,
     additive="term_counts",
-    restraint="more classifier.smoothing",
     second_opinion="logistic",
     begins=_begins,
     weight="log odds",

@@ -145,7 +145,6 @@ NEIGHBOURS = Family(
         "neighbour_labels": ArraySpec(("documents",), points_into="labels"),
         "neighbour_weights": ArraySpec(("documents",), least=0.0, optional=True),
     },
-    restraint="more classifier.nearest",
     votes=_votes,
 )
 
@@ -308,7 +307,6 @@ TREE = Family(
         "node_documents": ArraySpec(("nodes", "labels"), least=0.0),
     },
     weighting="presence",
-    restraint="less classifier.depth",
     questions=_questions,
     leaves=_leaves,
 )

@@ -19,6 +19,7 @@ from upsort.core.evaluation.decision_costs import CostSummary, PricedDecisions, 
 from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of
 from upsort.core.evaluation.measure_list import JudgedEvidence
 from upsort.core.evaluation.measures import Decided, Judgement, judge
+from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, judge_probabilities
 from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
 from upsort.core.executors import ParallelMap, sequential
@@ -129,7 +130,7 @@ class CrossValidation:
     and (m, k) the label number each was given, the labels where it may have several, and the probabilities, by a sorter that
     never saw it. right: (m,) which were given their own. sample: which documents those are. probability: None where documents may
     have several labels. costs: of the decisions, where there is a table of them. undecided: where the plan leaves documents so.
-    """
+    by_similarity: to the nearest training document, where that is known."""
 
     overall: Judgement
     probability: ProbabilityMeasures | None
@@ -143,6 +144,7 @@ class CrossValidation:
     sample: Sample
     costs: CostSummary | None = None
     undecided: Undecided | None = None
+    by_similarity: SimilarityRates | None = None
 
     @property
     def evidence(self) -> JudgedEvidence:
@@ -165,12 +167,16 @@ class CrossValidation:
 
 
 def judge_by_folds(
-    parts: SplitParts, method: PlanWithResources, repeats: int = 1, costs: Costs | None = None, parallel: ParallelMap = sequential
+    parts: SplitParts,
+    method: PlanWithResources,
+    repeats: int = 1,
+    similarity: Floats | None = None,
+    parallel: ParallelMap = sequential,
 ) -> CrossValidation:
-    """Judge a plan on the splits of `parts`. repeats: how often each document is held out. costs: to judge decisions by, those of
-    the plan where none are given. parallel: does the folds."""
+    """Judge a plan on the splits of `parts`. repeats: how often each document is held out. similarity: as in `validation_of`.
+    parallel: does the folds."""
     outcomes = parallel(lambda number: outcome(parts, number, method), len(parts.splits))
-    return validation_of(outcomes, parts.documents, method, repeats, costs)
+    return validation_of(outcomes, parts.documents, method, repeats, similarity=similarity)
 
 
 def validation_of(
@@ -179,8 +185,10 @@ def validation_of(
     method: PlanWithResources,
     repeats: int = 1,
     costs: Costs | None = None,
+    similarity: Floats | None = None,
 ) -> CrossValidation:
-    """The outcomes of all splits of a plan together. As `judge_by_folds`."""
+    """The outcomes of all splits of a plan together. As `judge_by_folds`. similarity: (m,) of the held-out documents, split by
+    split, to the nearest training document."""
     plan = method.plan
     names = documents.names
     judged = np.concatenate([prediction.held_out for prediction in outcomes])
@@ -234,6 +242,7 @@ def validation_of(
         sample=sample,
         undecided=undecided,
         costs=spent,
+        by_similarity=rates_by_similarity(similarity, right, sample, plan.judge.similarity) if similarity is not None else None,
     )
 
 

@@ -12,8 +12,22 @@ from typing import Any
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Ints, Keys
-from upsort.core.evaluation.duplicates import bands, equal_pairs, first_equal, signatures_of, similar
-from upsort.core.features.fingerprints import Fingerprints, joined
+from upsort.core.evaluation.duplicates import (
+    Band,
+    Duplicates,
+    SimilarPairs,
+    bands,
+    bound_of_common,
+    checks_of,
+    first_equal,
+    frequent_shingles,
+    joined_pairs,
+    pairs_in,
+    signatures_of,
+    similar,
+    times_of,
+)
+from upsort.core.features.fingerprints import Fingerprints, Sketches, joined, joined_sketches, kept_of, least_shingles
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import Executor, Sliced, merge_boundaries
 
@@ -33,19 +47,43 @@ class PartitionedFingerprints:
         self.parts = [executor.submit(_joined, *parts[begin:end]) for begin, end in pairwise(where)]
         self.starts, self.executor = starts[where], executor
 
-    def copies(self, similarity: float) -> Ints:
-        """(n,) the earlier document that each copies, exactly or nearly, or −1; `Duplicates.earliest` of `find_duplicates`."""
-        originals = np.full(int(self.starts[-1]), -1, dtype=np.int64)
+    def find_duplicates(self, similarity: float) -> Duplicates:
+        """The same as `duplicates.find_duplicates` of all."""
+        exact = np.full(int(self.starts[-1]), -1, dtype=np.int64)
         for later, first in self._map_partitions(_sums_of, _exact):
-            originals[later] = first
-        pairs = np.unique(np.concatenate(self._map_partitions(_bands_of, _near, originals < 0, similarity)), axis=0)
-        last = np.iinfo(np.int64).max
-        near = np.full(originals.size, last, dtype=np.int64)
-        for later, earlier in self._similar(pairs, similarity):
-            np.minimum.at(near, later, earlier)
-        hit = near < last
-        originals[hit] = near[hit]
-        return originals
+            exact[later] = first
+        pairs = joined_pairs(self._map_partitions(_bands_of, _Near(similarity), exact < 0, similarity))
+        found = [SimilarPairs(pairs[:0, 0], pairs[:0, 1], np.zeros(0)), *self._similar(pairs, similarity)]
+        return Duplicates(
+            exact,
+            SimilarPairs(
+                np.concatenate([some.later for some in found]),
+                np.concatenate([some.earlier for some in found]),
+                np.concatenate([some.similarity for some in found]),
+            ),
+        )
+
+    def sketches(self, wanted: int) -> Sketches:
+        """The same as `sketches_of` all."""
+        rows, most = kept_of(int(self.starts[-1]), wanted)
+        cuts = np.searchsorted(rows, self.starts).tolist()
+        asked = [
+            self.executor.submit(least_shingles, part, rows[begin:end] - first, most)
+            for part, (begin, end), first in zip(self.parts, pairwise(cuts), self.starts.tolist(), strict=False)
+        ]
+        return joined_sketches(self.executor.gather(asked))
+
+    def _common(self) -> AnyArray:
+        """The shingles that are common among all documents: those of which one part at least has its share."""
+        sizes, most = np.diff(self.starts), bound_of_common(int(self.starts[-1]))
+        share = most / max(int(self.starts[-1]), 1)
+        asked = [
+            self.executor.submit(frequent_shingles, part, share * size)
+            for part, size in zip(self.parts, sizes.tolist(), strict=False)
+        ]
+        candidates = np.unique(np.concatenate([np.zeros(0, dtype=np.uint32), *self.executor.gather(asked)]))
+        times = self.executor.gather([self.executor.submit(times_of, part, candidates) for part in self.parts])
+        return candidates[np.sum(times, axis=0, dtype=np.int64) > most] if times else candidates
 
     def _map_partitions(self, deal: Any, search: Any, open_ones: Bools | None = None, *given: Any) -> list[Any]:
         """What is seen in each stretch of values. open_ones: (n,) of whom values are dealt."""
@@ -61,9 +99,9 @@ class PartitionedFingerprints:
         ]
         return self.executor.gather(seen)
 
-    def _similar(self, pairs: Ints, similarity: float) -> Iterator[tuple[Ints, Ints]]:
-        """Those of the pairs, (p, 2), that are near copies, some at a time."""
-        work = []
+    def _similar(self, pairs: Ints, similarity: float) -> Iterator[SimilarPairs]:
+        """Those of the pairs, (p, 2), that are similar, some at a time."""
+        work, common = [], self._common() if len(pairs) else None
         for at in range(0, len(pairs), _PAIRS_AT_ONCE):
             some = pairs[at : at + _PAIRS_AT_ONCE]
             rows = np.unique(some)
@@ -73,7 +111,7 @@ class PartitionedFingerprints:
                 for part, (begin, end), first in zip(self.parts, pairwise(cuts), self.starts.tolist(), strict=False)
                 if begin < end
             ]
-            work.append(self.executor.submit(_compared, some, rows, similarity, *fingerprints))
+            work.append(self.executor.submit(_compared, some, rows, similarity, common, *fingerprints))
         yield from self.executor.gather(work)
 
 
@@ -85,6 +123,15 @@ class _Bucket:
     places: Ints
 
 
+@record(frozen=True)
+class _BandBucket:
+    """A band of some documents, what is checked of each, and their places, in their order."""
+
+    band: Band
+    checks: AnyArray
+    places: Ints
+
+
 def _joined(*parts: Fingerprints) -> Fingerprints:
     return joined(list(parts))
 
@@ -93,9 +140,14 @@ def _rows(part: Fingerprints, rows: Ints) -> Fingerprints:
     return part.rows(rows)
 
 
+def _stretch_of(keys: Keys, many: int) -> AnyArray:
+    """(m,) to which of the stretches each is dealt."""
+    return ((keys * _ODD) >> np.uint64(32)) % np.uint64(many)
+
+
 def _partitioned(values: AnyArray, places: Ints, keys: Keys, many: int) -> list[_Bucket]:
     """keys: (m,) by which of the values it is dealt."""
-    partition = ((keys * _ODD) >> np.uint64(32)) % np.uint64(many)
+    partition = _stretch_of(keys, many)
     return [_Bucket(values[partition == number], places[partition == number]) for number in range(many)]
 
 
@@ -112,28 +164,34 @@ def _exact(*buckets: _Bucket) -> tuple[Ints, Ints]:
     return places[later], places[first[later]]
 
 
-def _bands_of(part: Fingerprints, begin: int, many: int, open_ones: Bools, similarity: float) -> list[list[_Bucket]]:
+def _bands_of(part: Fingerprints, begin: int, many: int, open_ones: Bools, similarity: float) -> list[list[_BandBucket]]:
     rows = np.flatnonzero(open_ones & (part.words > 0))
-    each = [
-        _partitioned(band, begin + rows, band.astype(np.uint64), many) for band in bands(signatures_of(part, rows), similarity)
-    ]
-    return [[band[number] for band in each] for number in range(many)]
+    signatures = signatures_of(part, rows)
+    checks, buckets = checks_of(signatures), list[list[_BandBucket]]()
+    for band in bands(signatures, similarity):
+        of_stretch = _stretch_of(band.keys >> np.uint64(16 * (4 - band.width)), many)
+        chosen = [np.flatnonzero(of_stretch == number) for number in range(many)]
+        buckets.append([_BandBucket(Band(band.keys[some], band.width), checks[some], begin + rows[some]) for some in chosen])
+    return [[band[number] for band in buckets] for number in range(many)]
 
 
-def _near(*buckets: list[_Bucket]) -> Ints:
+@record(frozen=True)
+class _Near:
     """(p, 2) pairs that are to be compared, the later one first."""
-    pairs = [np.zeros((0, 2), dtype=np.int64)]
-    for band in zip(*buckets, strict=True):
-        places = np.concatenate([bucket.places for bucket in band])
-        pairs += [
-            np.stack((places[later], places[earlier]), axis=1)
-            for later, earlier in equal_pairs(np.concatenate([bucket.values for bucket in band]))
-        ]
-    return np.unique(np.concatenate(pairs), axis=0)
+
+    similarity: float
+
+    def __call__(self, *buckets: list[_BandBucket]) -> Ints:
+        pairs = [np.zeros((0, 2), dtype=np.int64)]
+        for band in zip(*buckets, strict=True):
+            places = np.concatenate([bucket.places for bucket in band])
+            whole = Band(np.concatenate([bucket.band.keys for bucket in band]), band[0].band.width)
+            pairs.append(places[pairs_in(whole, np.concatenate([bucket.checks for bucket in band]), self.similarity)])
+        return joined_pairs(pairs)
 
 
-def _compared(pairs: Ints, rows: Ints, similarity: float, *fingerprints: Fingerprints) -> tuple[Ints, Ints]:
-    """Those that are near copies. rows: whose prints are there."""
+def _compared(pairs: Ints, rows: Ints, similarity: float, common: AnyArray, *fingerprints: Fingerprints) -> SimilarPairs:
+    """Those that are similar. rows: whose prints are there."""
     later, earlier = np.searchsorted(rows, pairs).T
-    enough = similar(joined(list(fingerprints)), later, earlier, similarity)
-    return pairs[enough, 0], pairs[enough, 1]
+    found = similar(joined(list(fingerprints)), later, earlier, similarity, common)
+    return SimilarPairs(rows[found.later], rows[found.earlier], found.similarity)

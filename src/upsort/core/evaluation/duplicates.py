@@ -1,7 +1,7 @@
 """Exact and near copies among documents, and which documents belong together: those of a group, and copies of each other."""
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from dataclasses import replace
 
 import numpy as np
 
@@ -9,38 +9,77 @@ from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
 from upsort.core.features.fingerprints import Fingerprints
 from upsort.core.lazy import record
 
-SIMILARITY = 0.8
-"""From which share of common pairs of words on a document counts as a near copy, where nobody says otherwise."""
+_SURE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
+_LEAST_SHARED = 5  # uncommon word pairs that documents of less similarity must have in common
+_COMMON, _NEVER_COMMON = 0.05, 10  # share of the documents above which a word pair is common; documents in which none is
 
-PLACES = 64
-_NEIGHBOURS = 3  # before it in a band, that a document is compared with
-_CLEARLY_LESS = 0.2  # four standard errors of a similarity that is reported from 64 places
+PLACES = 80
+_CHECKED = 24  # places, of which a byte travels with a band
+_NEIGHBOURS = 3  # in the order of a band, that a document is compared with
+_CLEARLY_LESS = 0.2  # four standard errors of a similarity that is estimated from 64 places
+_CLEARLY_FEWER = 0.42  # of the checked places that similar documents have in common; fewer happens to one pair in 300
 _CHUNK = 1 << 15
 _COMPARED = 1 << 20  # shingles at a time
+_MOST_PAIRS = 1 << 21  # that are collected before each is kept once
 _MISSED = 0.001
+_TABLE = np.uint32(10)  # bits that are left out of a hash when word pairs are counted in a table
 _RANDOM = np.random.Generator(np.random.PCG64(20011))
 _FACTORS = _RANDOM.integers(0, 1 << 31, PLACES, dtype=np.uint32) * np.uint32(2) + np.uint32(1)
 _SHIFTS = _RANDOM.integers(0, 1 << 32, PLACES, dtype=np.uint32)
 
 
 @record(frozen=True)
-class Duplicates:
-    """For each of n documents, the earlier document that it copies, or -1.
+class SimilarPairs:
+    """p pairs of similar documents, each once. later, earlier: (p,) int64 places; similarity: (p,) float64."""
 
-    exact: (n,) int64, the first with the same words. near: (n,) int64, the first of those found similar. similarity: (n,)
-    float64, for near; 1 for exact; 0 where neither."""
-
-    exact: Ints
-    near: Ints
+    later: Ints
+    earlier: Ints
     similarity: Floats
 
+
+@record(frozen=True)
+class Duplicates:
+    """Copies among n documents. exact: (n,) int64, the first document with the same words, where that is an earlier one, or −1.
+    pairs: of the others, those found similar."""
+
+    exact: Ints
+    pairs: SimilarPairs
+
+    def above(self, similarity: float) -> "Duplicates":
+        """Only pairs that are at least so similar."""
+        pairs, chosen = self.pairs, self.pairs.similarity >= similarity
+        return Duplicates(self.exact, SimilarPairs(pairs.later[chosen], pairs.earlier[chosen], pairs.similarity[chosen]))
+
+    @property
+    def near(self) -> Ints:
+        """(n,) the earliest of the similar documents before each, or −1."""
+        last = np.iinfo(np.int64).max
+        near = np.full(self.exact.size, last, dtype=np.int64)
+        np.minimum.at(near, self.pairs.later, self.pairs.earlier)
+        return np.where(near < last, near, -1)
+
+    @property
+    def similarity(self) -> Floats:
+        """(n,) that of `earliest`: 1 for an exact copy, 0 where there is none."""
+        similarity = np.where(self.exact >= 0, 1.0, 0.0)
+        pairs = self.pairs
+        earliest = pairs.earlier == self.near[pairs.later]
+        similarity[pairs.later[earliest]] = pairs.similarity[earliest]
+        return similarity
+
     def earliest(self) -> Ints:
-        """(n,) the document that each copies, exactly or nearly, or -1."""
+        """(n,) the document that each copies, exactly or nearly, or −1."""
         return np.where(self.exact >= 0, self.exact, self.near)
+
+    def groups(self) -> Ints:
+        """(n,) a number for each document; copies, and copies of copies, share one."""
+        copies = np.flatnonzero(self.exact >= 0)
+        later, earlier = (np.concatenate(ends) for ends in ((copies, self.pairs.later), (self.exact[copies], self.pairs.earlier)))
+        return _connected(later, earlier, self.exact.size)
 
 
 def signatures_of(fingerprints: Fingerprints, rows: Ints) -> AnyArray:
-    """(r, 64) uint16 signatures of some documents; those without shingles get zeros."""
+    """(r, 80) uint16 signatures of some documents; those without shingles get zeros."""
     signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
     sizes = np.diff(fingerprints.starts)[rows]
     ends = np.cumsum(sizes)
@@ -65,9 +104,11 @@ def _of_rows(fingerprints: Fingerprints, rows: Ints) -> tuple[AnyArray, Ints]:
     return fingerprints.shingles[places], edges
 
 
-def similarities(fingerprints: Fingerprints, first: Ints, second: Ints) -> Floats:
-    """(p,) the shares of shingles that pairs of documents have in common."""
-    similarity = np.zeros(first.size)
+def similarities(fingerprints: Fingerprints, first: Ints, second: Ints, common: AnyArray) -> tuple[Floats, Ints]:
+    """(p,) the shares of word pairs that pairs of documents have in common, and (p,) how many of those are not common.
+
+    common: uint32, sorted, the shingles that many documents have."""
+    similarity, shared = np.zeros(first.size), np.zeros(first.size, dtype=np.int64)
     sizes = np.diff(fingerprints.starts)
     work = np.cumsum(sizes[first] + sizes[second])
     begin = 0
@@ -79,100 +120,158 @@ def similarities(fingerprints: Fingerprints, first: Ints, second: Ints) -> Float
             shingles, edges = _of_rows(fingerprints, rows)
             pair = np.repeat(np.arange(rows.size, dtype=np.uint64), np.diff(edges))
             keys.append((pair << np.uint64(32)) | shingles)
-        both = np.sort(np.concatenate(keys))
-        common = np.bincount((both[1:][both[1:] == both[:-1]] >> np.uint64(32)).astype(np.int64), minlength=end - begin)
-        union = sizes[first[begin:end]] + sizes[second[begin:end]] - common
-        similarity[begin:end] = common / np.maximum(union, 1)
+        ordered = np.sort(np.concatenate(keys))
+        both = ordered[1:][ordered[1:] == ordered[:-1]]
+        owner = (both >> np.uint64(32)).astype(np.int64)
+        in_common = np.bincount(owner, minlength=end - begin)
+        union = sizes[first[begin:end]] + sizes[second[begin:end]] - in_common
+        similarity[begin:end] = in_common / np.maximum(union, 1)
+        shared[begin:end] = np.bincount(owner[~np.isin(both.astype(np.uint32), common)], minlength=end - begin)
         begin = end
-    return similarity
+    return similarity, shared
+
+
+def common_shingles(fingerprints: Fingerprints, documents: int) -> AnyArray:
+    """The shingles, sorted, that more documents have than an uncommon one may have among `documents`."""
+    most = bound_of_common(documents)
+    candidates = frequent_shingles(fingerprints, most)
+    return candidates[times_of(fingerprints, candidates) > most]
+
+
+def bound_of_common(documents: int) -> float:
+    """How many documents may have a word pair that is not common."""
+    return max(_NEVER_COMMON, _COMMON * documents)
+
+
+def frequent_shingles(fingerprints: Fingerprints, above: float) -> AnyArray:
+    """All shingles, sorted, that more than so many documents have, and maybe others: they are counted by a part of their hash."""
+    times = np.zeros(1 << (32 - int(_TABLE)), dtype=np.int64)
+    for begin in range(0, fingerprints.shingles.size, _COMPARED):
+        np.add(times, np.bincount(fingerprints.shingles[begin : begin + _COMPARED] >> _TABLE, minlength=times.size), out=times)
+    if not (frequent := times > above).any():
+        return np.zeros(0, dtype=np.uint32)
+    found = [
+        np.unique(chunk[frequent[chunk >> _TABLE]])
+        for begin in range(0, fingerprints.shingles.size, _COMPARED)
+        for chunk in (fingerprints.shingles[begin : begin + _COMPARED],)
+    ]
+    return np.unique(np.concatenate(found))
+
+
+def times_of(fingerprints: Fingerprints, shingles: AnyArray) -> Ints:
+    """(s,) how many documents have each of some shingles, which are sorted."""
+    times = np.zeros(shingles.size, dtype=np.int64)
+    for begin in range(0, fingerprints.shingles.size if shingles.size else 0, _COMPARED):
+        chunk = fingerprints.shingles[begin : begin + _COMPARED]
+        place = np.minimum(np.searchsorted(shingles, chunk), shingles.size - 1)
+        times += np.bincount(place[shingles[place] == chunk], minlength=shingles.size)
+    return times
 
 
 def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Duplicates:
     """Find the documents that copy an earlier one.
 
-    similarity: from which share of common shingles on a document is a near copy; None to look for exact ones alone.
+    similarity: from which share of common shingles on documents are similar; None to look for exact copies alone.
 
     An exact copy has the same words in the same order, whatever the case, spaces and punctuation. Near copies are found by their
     shingles, the pairs of neighbouring words: the similarity of two documents is the share of their distinct shingles that they
-    have in common (Jaccard; Broder 1997). Pairs to compare are found by min-hash signatures: for each of 64 random orders of all
-    shingles, the document's first, 16 bits of it (b-bit minwise hashing, Li & König 2010). Two documents are compared where all
-    places of a band agree (Leskovec, Rajaraman & Ullman 2014, section 3.4): 16 bands of 4 places for similarities from 0.77 on,
-    at which that misses less than one pair in 1,000 (one in 5,000 at 0.8), 32 of 2 from 0.44 on, else 64 of 1. Of documents alike
-    in a band each is compared with the first and the three before it. Pairs are compared shingle by shingle, so that no pair
-    below the similarity is ever called one (but for shingles whose 32-bit hashes collide). `bench/copies.py` measures how many
-    pairs are found."""
+    have in common (Jaccard; Broder 1997). With a share p of the words replaced it is about s / (2 − s), s = (1 − p)²: 0.82, 0.68
+    and 0.47 for 5, 10 and 20 %. Below 0.8 documents must also have five shingles in common that at most one document in twenty
+    has, or ten documents, so that a form, a greeting or a signature makes no copies.
+
+    Pairs to compare are found by min-hash signatures: for each of 80 random orders of all shingles, the document's first, 16 bits
+    of it (b-bit minwise hashing, Li & König 2010). Two documents may be compared where all places of a band agree (Leskovec,
+    Rajaraman & Ullman 2014, section 3.4): 20 bands of 4 places for similarities from 0.74 on, at which that misses less than one
+    pair in 1,000, 40 of 2 from 0.4 on, else 80 of 1. Those alike in a band are ordered by the places that follow (Bawa, Condie &
+    Ganesan 2005), and each is compared with the three before it and the first of all, if enough of 24 places agree. Pairs are
+    compared shingle by shingle, so that no pair below the similarity is ever called similar (but for shingles whose 32-bit hashes
+    collide). `bench/copies.py` measures how many pairs are found."""
     exact = first_equal(fingerprints.sums, fingerprints.words > 0)
-    near = np.full(exact.size, -1, dtype=np.int64)
-    similarities = np.where(exact >= 0, 1.0, 0.0)
+    nothing = np.zeros(0, dtype=np.int64)
     if similarity is None:
-        return Duplicates(exact, near, similarities)
-    open_ones = np.flatnonzero((exact < 0) & (fingerprints.words > 0))
-    search = _DuplicateSearch(fingerprints, open_ones, similarity)
-    for band in bands(search.signatures, similarity):
-        for later, earlier in equal_pairs(band):
-            search.compare(later, earlier)
-    hit = search.originals >= 0
-    near[open_ones[hit]] = open_ones[search.originals[hit]]
-    similarities[open_ones[hit]] = search.best[hit]
-    return Duplicates(exact, near, similarities)
+        return Duplicates(exact, SimilarPairs(nothing, nothing, np.zeros(0)))
+    rows = np.flatnonzero((exact < 0) & (fingerprints.words > 0))
+    signatures = signatures_of(fingerprints, rows)
+    checks, found = checks_of(signatures), [np.zeros((0, 2), dtype=np.int64)]
+    for band in bands(signatures, similarity):
+        found.append(pairs_in(band, checks, similarity))
+        if sum(map(len, found)) > _MOST_PAIRS + 2 * len(found[0]):
+            found = [joined_pairs(found)]
+    later, earlier = joined_pairs(found).T
+    pairs = similar(fingerprints, rows[later], rows[earlier], similarity, common_shingles(fingerprints, exact.size))
+    return Duplicates(exact, pairs)
 
 
-def bands(signatures: AnyArray, similarity: float) -> list[AnyArray]:
-    """The bands, each as one number a document; as wide as the similarity allows."""
-    kinds: list[tuple[int, type[np.unsignedinteger[Any]]]] = [(4, np.uint64), (2, np.uint32), (1, np.uint16)]
-    for width, kind in kinds:
-        if width == 1 or (1.0 - similarity**width) ** (PLACES // width) <= _MISSED:
-            return [np.ascontiguousarray(band) for band in signatures.view(kind).T]
-    raise AssertionError
+@record(frozen=True)
+class Band:
+    """Some places of n signatures. keys: (n,) uint64, the first four places from there on; width: how many are of the band."""
+
+    keys: Keys
+    width: int
 
 
-def equal_pairs(band: AnyArray) -> Iterator[tuple[Ints, Ints]]:
-    """Places of documents to be compared for being alike in a band, later and earlier ones; no later one twice in one go."""
-    order = np.argsort(band, kind="stable")
-    alike = band[order[1:]] == band[order[:-1]]
-    begins = np.flatnonzero(np.concatenate((np.ones(min(order.size, 1), dtype=bool), ~alike)))
-    place = np.arange(order.size)
-    begin = np.repeat(begins, np.diff(np.append(begins, order.size)))
-    yield order[place > begin], order[begin[place > begin]]
+def bands(signatures: AnyArray, similarity: float) -> Iterator[Band]:
+    """The bands, as wide as the similarity allows."""
+    width = next(width for width in (4, 2, 1) if width == 1 or (1.0 - similarity**width) ** (PLACES // width) <= _MISSED)
+    for begin in range(0, PLACES, width):
+        keys = np.zeros(len(signatures), dtype=np.uint64)
+        for place in range(begin, begin + 4):
+            keys = (keys << np.uint64(16)) | signatures[:, place % PLACES]
+        yield Band(keys, width)
+
+
+def checks_of(signatures: AnyArray) -> AnyArray:
+    """(n, 24) uint8, by which pairs that are alike in a band by chance are told."""
+    return np.ascontiguousarray(signatures[:, :_CHECKED].astype(np.uint8))
+
+
+def pairs_in(band: Band, checks: AnyArray, similarity: float) -> Ints:
+    """(p, 2) places of documents to be compared for being alike in a band, the later one first."""
+    order = np.argsort(band.keys, kind="stable")
+    own = band.keys[order] >> np.uint64(16 * (4 - band.width))
+    begins = np.flatnonzero(np.concatenate((np.ones(min(order.size, 1), dtype=bool), own[1:] != own[:-1])))
+    if begins.size == order.size:
+        return np.zeros((0, 2), dtype=np.int64)
+    place, sizes = np.arange(order.size), np.diff(np.append(begins, order.size))
+    begin, first = np.repeat(begins, sizes), np.repeat(np.minimum.reduceat(order, begins), sizes)
+    found = [_checked(order, first, checks, similarity)]
     for back in range(1, _NEIGHBOURS + 1):
-        later = place[place - back > begin]
-        yield order[later], order[later - back]
+        behind = place[place - back >= begin]
+        found.append(_checked(order[behind], order[behind - back], checks, similarity))
+    return joined_pairs(found)
 
 
-def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: float) -> Bools:
-    """(p,) which pairs of documents `find_duplicates` takes for near copies if it comes to compare them."""
-    return (
-        _DuplicateSearch(fingerprints, np.arange(fingerprints.words.size), similarity).similarities(later, earlier) >= similarity
-    )
+def _checked(one: Ints, other: Ints, checks: AnyArray, similarity: float) -> Ints:
+    """(p, 2) those of the pairs for which enough checked places agree."""
+    least = int(_CLEARLY_FEWER * similarity * _CHECKED)
+    found = [np.zeros((0, 2), dtype=np.int64)]
+    for begin in range(0, one.size, _CHUNK):
+        a, b = one[begin : begin + _CHUNK], other[begin : begin + _CHUNK]
+        enough = ((checks[a] == checks[b]).sum(axis=1) >= least) & (a != b)
+        found.append(np.stack((np.maximum(a[enough], b[enough]), np.minimum(a[enough], b[enough])), axis=1))
+    return np.concatenate(found)
 
 
-class _DuplicateSearch:
-    """The earliest similar document of each, as far as pairs were compared. found: (n,) its place or −1; best: (n,) the
-    similarity."""
+def joined_pairs(pairs: Sequence[Ints]) -> Ints:
+    """(p, 2) each pair once, in the order of their places, which are below 2 ** 31."""
+    every = np.concatenate(pairs)
+    keys = np.sort((every[:, 0] << 32) | every[:, 1])
+    keys = keys[np.append(keys[:-1] != keys[1:], True)] if keys.size else keys
+    return np.stack((keys >> 32, keys & 0xFFFFFFFF), axis=1)
 
-    def __init__(self, fingerprints: Fingerprints, rows: Ints, similarity: float) -> None:
-        self.fingerprints, self.rows, self.similarity = fingerprints, rows, similarity
-        self.signatures = signatures_of(fingerprints, rows)
-        self.best = np.zeros(rows.size)
-        self.originals = np.full(rows.size, -1, dtype=np.int64)
 
-    def compare(self, later: Ints, earlier: Ints) -> None:
-        """Compare candidate pairs and note, for each later document, the earliest similar one."""
-        for begin in range(0, later.size, _CHUNK):
-            a, b = later[begin : begin + _CHUNK], earlier[begin : begin + _CHUNK]
-            new = (self.originals[a] < 0) | (b < self.originals[a])
-            a, b = a[new], b[new]
-            exactly = self.similarities(a, b)
-            enough = exactly >= self.similarity
-            self.originals[a[enough]] = b[enough]
-            self.best[a[enough]] = exactly[enough]
-
-    def similarities(self, a: Ints, b: Ints) -> Floats:
-        """(p,) of pairs; 0 where signatures show that it is clearly less than what is looked for."""
-        similarity = np.zeros(a.size)
-        alike = (self.signatures[a] == self.signatures[b]).mean(axis=1) >= self.similarity - _CLEARLY_LESS
-        similarity[alike] = similarities(self.fingerprints, self.rows[a[alike]], self.rows[b[alike]])
-        return similarity
+def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: float, common: AnyArray) -> SimilarPairs:
+    """Those of the pairs of documents that are similar. common: see `similarities`."""
+    rows, places = np.unique(np.concatenate((later, earlier)), return_inverse=True)
+    signatures = signatures_of(fingerprints, rows)
+    alike = np.zeros(later.size, dtype=bool)
+    for begin in range(0, later.size, _CHUNK):
+        a, b = (places[at + begin : at + min(begin + _CHUNK, later.size)] for at in (0, later.size))
+        alike[begin : begin + _CHUNK] = (signatures[a] == signatures[b]).mean(axis=1) >= similarity - _CLEARLY_LESS
+    later, earlier = later[alike], earlier[alike]
+    exactly, shared = similarities(fingerprints, later, earlier, common)
+    enough = (exactly >= similarity) & ((shared >= _LEAST_SHARED) | (exactly >= _SURE))
+    return SimilarPairs(later[enough], earlier[enough], exactly[enough])
 
 
 def first_equal(sums: Keys, usable: Bools) -> Ints:
@@ -188,16 +287,41 @@ def first_equal(sums: Keys, usable: Bools) -> Ints:
     return first
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Groups:
-    """n documents. named: (n,) the group that a column names, as a number; those without one represents themselves. copied: (n,)
-    the same of copies. Either is None where nothing was looked for.
+    """n documents. named: (n,) the group that a column names, as a number; those without one represent themselves. copied: (n,)
+    the same of similar documents. close: (n,) of exact and close copies alone; similar: (n,) of all similar documents, however
+    many come together. All are None where nothing was looked for.
 
-    Copies are reported from the whole text as it was written, whatever the features keep of it (see `duplicates`), so that one
-    corpus has the same copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
+    Copies are told from the whole text as it was written, whatever the features keep of it, so that one corpus has the same
+    copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
 
     named: Ints | None = None
     copied: Ints | None = None
+    close: Ints | None = None
+    similar: Ints | None = None
+
+    @staticmethod
+    def of(named: Ints | None, duplicates: Duplicates | None) -> "Groups":
+        """Similar documents stay together as long as no set has more than a tenth of all documents: pairs are joined by falling
+        similarity, and those that would make a larger set, with the named groups, are left apart. Copies of at least 0.8 always
+        stay together."""
+        if duplicates is None:
+            return Groups(named=named)
+        n, pairs = duplicates.exact.size, duplicates.pairs
+        sure = duplicates.above(_SURE)
+        close, similar, largest = sure.groups(), duplicates.groups(), max(_LARGEST * n, _NEVER_COMMON)
+        whole = joined(named, similar)
+        assert whole is not None
+        if np.unique(whole, return_counts=True)[1].max(initial=0) <= largest:
+            return Groups(named=named, copied=similar, close=close, similar=similar)
+        weak = np.flatnonzero(pairs.similarity < _SURE)
+        weak = weak[np.argsort(-pairs.similarity[weak], kind="stable")]
+        linked = _joined_up_to(joined(named, close), pairs.later[weak], pairs.earlier[weak], largest)
+        every = [np.flatnonzero(pairs.similarity >= _SURE), weak[linked]]
+        chosen = np.sort(np.concatenate(every))
+        kept = SimilarPairs(pairs.later[chosen], pairs.earlier[chosen], pairs.similarity[chosen])
+        return Groups(named=named, copied=Duplicates(duplicates.exact, kept).groups(), close=close, similar=similar)
 
     @property
     def groups(self) -> Ints | None:
@@ -206,14 +330,70 @@ class Groups:
 
     @property
     def copies(self) -> int:
-        """How many documents copy an earlier one."""
+        """How many documents are similar to an earlier one that they are kept together with."""
         return int(self.copied.size - np.unique(self.copied).size) if self.copied is not None else 0
+
+    @property
+    def largest(self) -> int:
+        """How many documents the largest set of similar documents has."""
+        return int(np.unique(self.copied, return_counts=True)[1].max(initial=0)) if self.copied is not None else 0
+
+    @property
+    def divided(self) -> int:
+        """How many documents are in sets of similar ones that are not kept together as a whole."""
+        if self.similar is None or (groups := self.groups) is None:
+            return 0
+        parts = np.unique(np.stack((self.similar, groups)), axis=1)[0]
+        return int(np.isin(self.similar, parts[1:][parts[1:] == parts[:-1]]).sum())
 
     def rows(self, chosen: Bools | Ints) -> "Groups":
         """Of some of the documents."""
-        return Groups(
-            self.named[chosen] if self.named is not None else None, self.copied[chosen] if self.copied is not None else None
+        named, copied, close, similar = (
+            numbers[chosen] if numbers is not None else None for numbers in (self.named, self.copied, self.close, self.similar)
         )
+        return Groups(named=named, copied=copied, close=close, similar=similar)
+
+    def splittable(self, labels: Ints) -> "Groups":
+        """Groups that leave each label in more than one, where closeness allows: a label whose documents are all in one group
+        only because they are similar is divided into its close copies. labels: (n,) numbers."""
+        groups = self.groups
+        if groups is None or self.copied is None or self.close is None:
+            return self
+        pairs = np.unique(np.stack((labels, groups)), axis=1)
+        alone = pairs[0][np.bincount(pairs[0])[pairs[0]] == 1]
+        divided = np.isin(groups, pairs[1][np.isin(pairs[0], alone)])
+        if not divided.any():
+            return self
+        return replace(self, copied=np.where(divided, self.copied.max() + 1 + self.close, self.copied))
+
+
+_LARGEST = 0.1
+"""Share of the documents that a set of similar ones may have."""
+
+
+def _joined_up_to(groups: Ints | None, left: Ints, other: Ints, most: float) -> Bools:
+    """(p,) which of the links, taken in their order, join groups without making one of more than so many documents. groups: (n,)
+    what belongs together before."""
+    assert groups is not None
+    _, root, sizes = np.unique(groups, return_inverse=True, return_counts=True)
+    above, size = list(range(sizes.size)), sizes.tolist()
+    linked = np.zeros(left.size, dtype=bool)
+
+    def top(number: int) -> int:
+        while above[number] != number:
+            above[number] = above[above[number]]
+            number = above[number]
+        return number
+
+    for place, (one, two) in enumerate(zip(root[left].tolist(), root[other].tolist(), strict=True)):
+        first, second = top(one), top(two)
+        if first == second:
+            linked[place] = True
+        elif size[first] + size[second] <= most:
+            above[second] = first
+            size[first] += size[second]
+            linked[place] = True
+    return linked
 
 
 def named_groups(cells: Sequence[str]) -> Ints:
@@ -222,17 +402,6 @@ def named_groups(cells: Sequence[str]) -> Ints:
     return np.array(
         [numbers.setdefault(cell, len(numbers)) if cell else -1 - place for place, cell in enumerate(cells)], dtype=np.int64
     )
-
-
-def duplicate_groups(fingerprints: Fingerprints) -> Ints:
-    """(n,) a number for each document; copies, and copies of copies, share one."""
-    return duplicate_groups_of(find_duplicates(fingerprints, SIMILARITY).earliest())
-
-
-def duplicate_groups_of(copies: Ints) -> Ints:
-    """The same. copies: (n,) the earlier document that each copies, or −1."""
-    later = np.flatnonzero(copies >= 0)
-    return _connected(later, copies[later], copies.size)
 
 
 def joined(first: Ints | None, second: Ints | None) -> Ints | None:

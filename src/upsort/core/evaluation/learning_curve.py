@@ -16,7 +16,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from upsort.core.arrays import Floats
+from upsort.core.arrays import Bools, Floats
 from upsort.core.evaluation.cross_validation import SplitParts, outcome_of
 from upsort.core.executors import ParallelMap, sequential
 from upsort.core.lazy import record
@@ -127,12 +127,14 @@ SHARES = (0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0)
 @record(frozen=True)
 class LearningCurveData:
     """sizes: (p,) mean number of documents trained on. held_out, training: (f, p) accuracies of each fold on its held-out and on
-    its training documents. judged: documents held out in all."""
+    its training documents. judged: documents held out in all. right: (m,) whether each held-out document, fold by fold, is given
+    its own label by a sorter trained on all of the training part."""
 
     sizes: Floats
     held_out: Floats
     training: Floats
     judged: int
+    right: Bools
 
 
 def measure_learning_curve(parts: SplitParts, method: PlanWithResources, parallel: ParallelMap = sequential) -> LearningCurveData:
@@ -141,8 +143,9 @@ def measure_learning_curve(parts: SplitParts, method: PlanWithResources, paralle
     parallel: does the folds."""
     documents, plan = parts.documents, method.plan
 
-    def of_fold(number: int) -> dict[float, tuple[int, float, float]]:
+    def of_fold(number: int) -> tuple[dict[float, tuple[int, float, float]], Bools]:
         split, accuracies = parts.splits[number], {}
+        right = np.zeros(split.held_out.size, dtype=bool)
         keys = documents.keys[split.training] if documents.keys is not None else None
         drawn = split.training[shuffled(split.training.size, plan.judge.seed + number, keys)]
         for share in SHARES:
@@ -152,12 +155,13 @@ def measure_learning_curve(parts: SplitParts, method: PlanWithResources, paralle
             least = min(plan.features.in_at_least, max(1, members.size // 50))  # tiny parts would be left without terms
             tried = replace(method, plan=replace(plan, features=replace(plan.features, in_at_least=least)))
             made = outcome_of(documents, Split(members, split.held_out), tried.for_labels())
-            right = made.right(documents) / split.held_out.size
+            right = documents.right(made.held_out, made.sorted_as, made.sets)
             training = (made.learned.right or 0) / members.size
-            accuracies[share] = (members.size, right, training)
-        return accuracies
+            accuracies[share] = (members.size, float(right.mean()), training)
+        return accuracies, right
 
-    folds = parallel(of_fold, len(parts.splits))
+    done = parallel(of_fold, len(parts.splits))
+    folds = [accuracies for accuracies, _ in done]
     points = {share: [fold[share] for fold in folds if share in fold] for share in SHARES}
     rows = [rows for rows in points.values() if len(rows) == len(parts.splits)]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(parts.splits), 3)
@@ -166,4 +170,5 @@ def measure_learning_curve(parts: SplitParts, method: PlanWithResources, paralle
         table[:, :, 1].T,
         table[:, :, 2].T,
         int(np.unique(np.concatenate([split.held_out for split in parts.splits])).size),
+        np.concatenate([right for _, right in done]),
     )

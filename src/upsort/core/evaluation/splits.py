@@ -157,7 +157,7 @@ def _check_groups(documents: LabelledDocuments) -> None:
         raise DataProblem(
             f"All {int((documents.labels == number).sum())} documents of {documents.names[number]!r} are in one group, or copies "
             "of each other: no split can learn it and judge it.",
-            "Leave that label out, or name another column with columns.group.",
+            "Leave that label out, or keep only closer copies together: --set judge.similarity=0.8.",
         )
 
 

@@ -100,3 +100,88 @@ def _shingles(stream: Keys, starts: Ints) -> tuple[AnyArray, Ints]:
     keys = np.unique(((owner << np.uint64(32)) | hashed)[keep])
     sizes = np.bincount((keys >> np.uint64(32)).astype(np.int64), minlength=lengths.size)
     return keys.astype(np.uint32), np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
+
+
+@record(frozen=True, kw_only=True)
+class Sketches:
+    """The least shingles of n documents, from which their similarity to others is estimated.
+
+    hashes: uint32, the least of each document's shingles, sorted, one document after the other; starts: (n + 1,) int64, where
+    each document's begin. sizes: (n,) int64, how many distinct shingles each document has in all. documents: how many there were,
+    where only some are kept."""
+
+    hashes: AnyArray
+    starts: Ints
+    sizes: Ints
+    documents: int
+
+    @property
+    def kept(self) -> int:
+        """n."""
+        return int(self.sizes.size)
+
+    def rows(self, chosen: Ints) -> "Sketches":
+        """Of some of the documents."""
+        counts = np.diff(self.starts)[chosen]
+        starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(counts)))
+        places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - self.starts[chosen], counts)
+        return Sketches(hashes=self.hashes[places], starts=starts, sizes=self.sizes[chosen], documents=self.documents)
+
+
+TO_KEEP, TO_JUDGE = 32, 128
+"""Hashes of a document that are kept in a sorter, and those by which documents of one corpus are compared."""
+
+_AT_LEAST = 8  # hashes of each of very many documents
+_DOCUMENTS = 1 << 17  # up to which as many hashes are kept as are wanted
+
+
+def sketches_of(fingerprints: Fingerprints, wanted: int = TO_KEEP) -> Sketches:
+    """The sketches of documents. wanted: hashes of each."""
+    return least_shingles(fingerprints, *kept_of(fingerprints.words.size, wanted))
+
+
+def kept_of(documents: int, wanted: int) -> tuple[Ints, int]:
+    """Whose sketches are kept, and how many hashes of each: as many as wanted; of more than 131,072 documents fewer, but not
+    below 8; and where that is still too many, of some documents, evenly spread (with 32 hashes: of 524,288)."""
+    rows = np.arange(documents)
+    if documents * _AT_LEAST > _DOCUMENTS * wanted:
+        rows = np.linspace(0, documents - 1, _DOCUMENTS * wanted // _AT_LEAST).astype(np.int64)
+    return rows, min(wanted, _DOCUMENTS * wanted // max(rows.size, 1))
+
+
+def whole_sketches(fingerprints: Fingerprints) -> Sketches:
+    """The sketches of documents that are compared with kept ones."""
+    return least_shingles(fingerprints, np.arange(fingerprints.words.size), TO_JUDGE)
+
+
+def least_shingles(fingerprints: Fingerprints, rows: Ints, most: int) -> Sketches:
+    """The sketches of some documents. most: hashes of each."""
+    sizes = np.diff(fingerprints.starts)[rows]
+    counts = np.minimum(sizes, most)
+    starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(counts)))
+    places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - fingerprints.starts[rows], counts)
+    return Sketches(hashes=fingerprints.shingles[places], starts=starts, sizes=sizes, documents=fingerprints.words.size)
+
+
+def bounded(sketches: Sketches) -> Sketches:
+    """Not more of them than a sorter keeps."""
+    rows, most = kept_of(sketches.documents, TO_KEEP)
+    if sketches.kept > rows.size:
+        sketches = sketches.rows(np.linspace(0, sketches.kept - 1, rows.size).astype(np.int64))
+    counts = np.diff(sketches.starts)
+    if counts.max(initial=0) <= most:
+        return sketches
+    inside = np.arange(sketches.hashes.size) - np.repeat(sketches.starts[:-1], counts) < most
+    starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(np.minimum(counts, most))))
+    return Sketches(hashes=sketches.hashes[inside], starts=starts, sizes=sketches.sizes, documents=sketches.documents)
+
+
+def joined_sketches(parts: list[Sketches]) -> Sketches:
+    """Those of consecutive blocks as those of one."""
+    counts = np.concatenate([np.diff(part.starts) for part in parts])
+    return Sketches(
+        hashes=np.concatenate([part.hashes for part in parts]),
+        starts=np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(counts))),
+        sizes=np.concatenate([part.sizes for part in parts]),
+        documents=sum(part.documents for part in parts),
+    )

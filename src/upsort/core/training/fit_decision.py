@@ -65,6 +65,11 @@ def fit_decision(
     sorted_as = ranking(values, np.bincount(documents.labels, minlength=len(documents.names)))[:, 0]
     as_on_new = decision is None and ranked_by is scores and not penalty_chosen
     words, unknown = inner.unknown_words()
+    fold = np.full(documents.documents, -1, dtype=np.int64)
+    for number, fold_data in enumerate(inner.folds):
+        fold[fold_data.held_out] = number
+    given_right = np.zeros(documents.documents, dtype=bool)
+    given_right[judged] = sorted_as == labels
     held_out = HeldOut(
         documents=labels.size,
         groups=np.unique(documents.groups[judged]).size if documents.groups is not None else labels.size,
@@ -72,6 +77,8 @@ def fit_decision(
         labels=np.bincount(sorted_as, minlength=len(documents.names)).astype(np.int64),
         words=words,
         unknown=unknown,
+        fold=np.where(judged, fold, -1),
+        given_right=given_right,
     )
     if plan.decide.decided_accuracy:
         given = probabilities[np.arange(sorted_as.size), sorted_as]

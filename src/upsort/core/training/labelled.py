@@ -21,7 +21,9 @@ class HeldOut:
     """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own label,
     None where that would not predict the accuracy on new documents. labels: (k,) how many were given each label; none where there
     were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
-    decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen."""
+    decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen. fold,
+    given_right: (n,) of all documents, the fold that held each out, or −1, and whether it was given its own label; a sorter file
+    holds neither."""
 
     documents: int = 0
     groups: int = 0
@@ -31,6 +33,8 @@ class HeldOut:
     unknown: int = 0
     decided: int | None = None
     decided_right: int | None = None
+    fold: Ints | None = None
+    given_right: Bools | None = None
 
 
 @record(frozen=True)

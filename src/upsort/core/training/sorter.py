@@ -19,6 +19,7 @@ from upsort.core.errors import DataProblem, listed
 from upsort.core.features.corpus_counts import suffixes
 from upsort.core.features.counting import KnownCounts, count_known
 from upsort.core.features.documents import Documents, ExtraCells
+from upsort.core.features.fingerprints import Sketches
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix, in_row_order
@@ -43,7 +44,7 @@ class Decisions:
     (n,) int64, numbers of the first and the second label by the sorter's rule (see `ranking`). margin: (n,) difference of their
     probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without
     tokens. sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which documents
-    are less probable than the plan wants them to be."""
+    are less probable than the plan wants them to be. similarity: (n,) to the nearest training document, where asked for."""
 
     scores: Floats
     probabilities: Floats
@@ -54,6 +55,7 @@ class Decisions:
     unknown_share: Floats
     sets: Bools | None = None
     undecided: Bools | None = None
+    similarity: Floats | None = None
 
 
 ENOUGH_BLANK = 10
@@ -120,7 +122,7 @@ class TrainedSorter:
     where it does. calibration: from scores to probabilities. answer: the label column it answers for, where there are several.
     thresholds: (k,) from which probability on a label is given, where a document may have several labels. pruned: see
     `PrunedCounts`. stored: documents to be extended with. decision: (k, k) the rule by which probabilities become labels (see
-    `training.decision`), None for the most probable one."""
+    `training.decision`), None for the most probable one. sketches: of its training documents, to tell how new others are."""
 
     plan: Plan
     labels: tuple[str, ...]
@@ -135,6 +137,7 @@ class TrainedSorter:
     pruned: PrunedCounts | None = None
     stored: StoredDocuments | None = None
     decision: Floats | None = None
+    sketches: Sketches | None = None
 
     @cached_property
     def cleaning(self) -> Cleaner:

@@ -165,7 +165,16 @@ def _parsed(setting: str) -> tuple[str, str, Any]:
     section, dot, key = name.strip().partition(".")
     if not (equals and dot and section and key):
         raise UsageProblem(f"--set takes section.key=value, not {setting!r}.", "For example: --set classifier.kind=logistic")
-    return section, key, parsed_value(text.strip())
+    declared = declared_keys().get(f"{section}.{key.strip()}")
+    value = _text_value(text.strip(), declared) if declared and declared.takes_text else parsed_value(text.strip())
+    return section, key, value
+
+
+def _text_value(text: str, declared: PlanKey) -> str:
+    """The value of a key that takes text: as it stands, or what is in the quotes around it. A list of labels keeps its quotes,
+    which say where a name ends."""
+    value = parsed_value(text) if text[:1] in ("'", '"') and declared.path != "columns.label" else text
+    return value if isinstance(value, str) else text
 
 
 def parsed_value(text: str) -> Any:

@@ -34,6 +34,11 @@ class PlanKey:
         return f"{self.section}.{self.name}"
 
     @property
+    def takes_text(self) -> bool:
+        """Whether its value is a text, of whatever kind."""
+        return get_args(self.annotation)[0] is str
+
+    @property
     def choices(self) -> tuple[str, ...]:
         """The names that it takes, where it takes no others."""
         match self.metadata.among:

@@ -200,6 +200,7 @@ _ARRAYS = {
     "thresholds": ArraySpec(("labels",)),
     "decision": ArraySpec(("labels", "labels")),
     **stored_arrays.ARRAYS,
+    **stored_arrays.SKETCH_ARRAYS,
 }
 
 

@@ -21,6 +21,7 @@ from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.features.corpus_counts import WordVectors
 from upsort.core.features.documents import ExtraColumns
+from upsort.core.features.fingerprints import Sketches
 from upsort.core.features.vocabulary import FeatureSpace
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -123,6 +124,7 @@ def _array_names(answer: dict[str, Any], plan: Plan, numbers: tuple[str, ...], p
         *(name for name in _OPTIONAL if name in declared),
         *(["left_out_frequency", "left_out_counts"] if "left_out_counts" in declared else []),
         *(stored_arrays.needed(declared) if "kept" in answer else []),
+        *(stored_arrays.SKETCH_ARRAYS if "fingerprint_hashes" in declared else []),
     ]
 
 
@@ -187,6 +189,7 @@ def _restored(contents: _Contents, whole: _SharedContents) -> TrainedSorter:
         pruned=pruned,
         stored=_stored(contents, path) if "kept" in answer else None,
         decision=decision,
+        sketches=_sketches(contents, path) if "fingerprint_hashes" in arrays else None,
     )
     _check_decisions(sorter, path)
     return sorter
@@ -293,6 +296,13 @@ def _stored(contents: _Contents, path: Path) -> StoredDocuments:
         return stored_arrays.restore_stored(
             contents.head["kept"], contents.arrays, contents.stored_terms, tuple(contents.head["labels"])
         )
+    except stored_arrays.InvalidStored as unsound:
+        raise damaged(path, unsound.why) from None
+
+
+def _sketches(contents: _Contents, path: Path) -> Sketches:
+    try:
+        return stored_arrays.restored_sketches(contents.arrays, int(contents.head["trained_on"]["documents"]))
     except stored_arrays.InvalidStored as unsound:
         raise damaged(path, unsound.why) from None
 

@@ -27,7 +27,7 @@ from upsort.core.training.labelled import HeldOut
 from upsort.core.training.sorter import TrainedSorter, without_files
 from upsort.io.outputs.atomic import replacing
 from upsort.io.sorter.head import FORMAT, HEAD
-from upsort.io.sorter.stored_arrays import stored_arrays, stored_head
+from upsort.io.sorter.stored_arrays import sketch_arrays, stored_arrays, stored_head
 from upsort.version import __version__
 
 TERMS = "terms.txt"
@@ -126,6 +126,8 @@ def _arrays(sorter: TrainedSorter) -> dict[str, AnyArray]:
         arrays["left_out_counts"] = sorter.pruned.counts
     if sorter.stored is not None:
         arrays |= stored_arrays(sorter.stored)
+    if sorter.sketches is not None:
+        arrays |= sketch_arrays(sorter.sketches)
     return arrays
 
 
@@ -160,5 +162,5 @@ def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
 
 def _of_folds(held_out: HeldOut) -> dict[str, Any]:
     """What folds told; what nobody asked them is left out."""
-    values = {**asdict(held_out), "labels": held_out.labels.tolist()}
+    values = {**asdict(held_out), "labels": held_out.labels.tolist(), "fold": None, "given_right": None}
     return {key: value for key, value in values.items() if value is not None or key == "right"}

@@ -10,7 +10,7 @@ from upsort.core.arrays import AnyArray
 from upsort.core.classifiers.family import ArraySpec
 from upsort.core.features.corpus_counts import CorpusCounts
 from upsort.core.features.documents import ExtraCells
-from upsort.core.features.fingerprints import Fingerprints
+from upsort.core.features.fingerprints import Fingerprints, Sketches
 from upsort.core.training.stored_documents import StoredDocuments
 
 ARRAYS = {
@@ -34,6 +34,41 @@ ARRAYS = {
     "kept_hashed": ArraySpec(("terms kept",), least=0.0, optional=True),
 }
 """What each array must be like."""
+
+SKETCH_ARRAYS = {
+    "fingerprint_hashes": ArraySpec(("fingerprint hashes",)),
+    "fingerprint_starts": ArraySpec(("fingerprints and one",), least=0.0),
+    "fingerprint_sizes": ArraySpec(("fingerprints",), least=0.0),
+}
+"""What the fingerprints of training documents must be like."""
+
+
+def sketch_arrays(sketches: Sketches) -> dict[str, AnyArray]:
+    """The arrays of fingerprints."""
+    return {
+        "fingerprint_hashes": sketches.hashes.astype("<u4").view("<i4"),
+        "fingerprint_starts": sketches.starts.astype("<i8"),
+        "fingerprint_sizes": sketches.sizes.astype("<i8"),
+    }
+
+
+def restored_sketches(arrays: Mapping[str, AnyArray], documents: int) -> Sketches:
+    """The fingerprints back. documents: how many the sorter was trained on. Raises InvalidStored where the numbers make no
+    sense."""
+    starts, sizes = arrays["fingerprint_starts"].astype(np.int64), arrays["fingerprint_sizes"].astype(np.int64)
+    hashes = np.ascontiguousarray(arrays["fingerprint_hashes"]).view("<u4")
+    _check_edges(starts, sizes.size, hashes.size)
+    rising = np.ones(hashes.size, dtype=bool)
+    rising[1:] = hashes[1:] > hashes[:-1]
+    rising[starts[:-1][starts[:-1] < hashes.size]] = True
+    if not rising.all() or (np.diff(starts) > sizes).any() or sizes.size > documents:
+        raise InvalidStored("its fingerprints are not those of documents")
+    return Sketches(hashes=hashes, starts=starts, sizes=sizes, documents=documents)
+
+
+def _check_edges(edges: AnyArray, n: int, whole: int) -> None:
+    if edges.size != n + 1 or edges[0] != 0 or edges[-1] != whole or (np.diff(edges) < 0).any():
+        raise InvalidStored("its stored documents have no beginning")
 
 
 def stored_arrays(stored: StoredDocuments) -> dict[str, AnyArray]:
@@ -97,8 +132,7 @@ def restore_stored(head: Any, arrays: Mapping[str, AnyArray], terms: list[str], 
     starts, shingle_starts = arrays["kept_starts"], arrays["kept_shingle_starts"]
     n = arrays["kept_labels"].size
     for edges, whole in ((starts, arrays["kept_terms"].size), (shingle_starts, arrays["kept_shingles"].size)):
-        if edges.size != n + 1 or edges[0] != 0 or edges[-1] != whole or (np.diff(edges) < 0).any():
-            raise InvalidStored("its stored documents have no beginning")
+        _check_edges(edges, n, whole)
     hashed = arrays.get("kept_hashed")
     if any(
         arrays["kept_categories"].max(initial=-1, axis=0)[place] >= len(values) for place, (_, values) in enumerate(categories)

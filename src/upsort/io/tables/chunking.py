@@ -8,7 +8,7 @@ import re
 from codecs import BOM_UTF8
 from collections.abc import Callable, Iterator
 from itertools import islice
-from typing import BinaryIO
+from typing import BinaryIO, TypeVar
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from upsort.io.tables.bounds import CSV, with_rows_bounded
 from upsort.io.tables.encoding import Encoding
 from upsort.io.tables.rows import ROWS_A_BLOCK, WHOLE, Block, Chunk, Chunking, ReadSettings, SourceEntry
 
+Row = TypeVar("Row")
 _LEAST = 1 << 20  # bytes of a stretch, but for the last
 _MOST_WHOLE = 2 * _LEAST  # bytes of a file, as it lies there
 _LINE_FEED, _RETURN = b"\n\r"
@@ -159,7 +160,10 @@ def _quoted_cells(delimiter: str) -> "re.Pattern[bytes]":
     return re.compile(rb'"(?<![^%b\r\n]")[^"]*+(?:""[^"]*+)*+(?:"|\Z)' % before)
 
 
-def next_rows(reader: Iterator[list[str]], largest: int) -> list[list[str]]:
+def next_rows(reader: Iterator[Row], largest: int) -> list[Row]:
     """The next block of rows. Raises CSV.Error for a cell of more than `largest` characters, and for what is no table."""
-    CSV.field_size_limit(largest)
-    return list(islice(reader, ROWS_A_BLOCK))
+    before = CSV.field_size_limit(largest)
+    try:
+        return list(islice(reader, ROWS_A_BLOCK))
+    finally:
+        CSV.field_size_limit(before)

@@ -17,7 +17,6 @@ from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, divi
 from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
 from upsort.io.tables.heading import Heading, heading_from_options, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
-    ROWS_A_BLOCK,
     WHOLE,
     WITH_TABS,
     Block,
@@ -134,7 +133,7 @@ def read_delimited(
         sound_until = noted_escapes()
         try:
             rows_read = _row_by_row(text, line, shape.delimiter, len(shape.columns))
-            while batch := list(islice(rows_read, ROWS_A_BLOCK)):
+            while batch := next_rows(rows_read, reading.largest_cell):
                 one_by_one = list(chain.from_iterable(batch))[skip:]
                 skip = 0
                 good = [each for each in one_by_one if each.reason is None]

@@ -17,6 +17,7 @@ from upsort.core.classifiers import families
 from upsort.core.errors import Problem, UsageProblem, listed
 from upsort.core.evaluation.cross_validation import CrossValidation, FoldPrediction, SplitParts, outcome, validation_of
 from upsort.core.evaluation.duplicates import joined
+from upsort.core.features.fingerprints import TO_JUDGE
 from upsort.core.lazy import record
 from upsort.core.plan import Columns, OfText, Plan
 from upsort.core.training.decision import Costs, PlanWithResources
@@ -78,7 +79,8 @@ class Corpora:
         if key not in self._corpora or self._corpora[key][0] > least:
             rejects = RejectedRows() if self._corpora else self._work.rejects
             corpus = read_labelled_corpus(
-                replace(self._work, plan=plan, rejects=rejects), CorpusOptions(at_least=least, with_readers=True)
+                replace(self._work, plan=plan, rejects=rejects),
+                CorpusOptions(sketches=TO_JUDGE, at_least=least, with_readers=True),
             )
             self.times += 1
             self._corpora[key] = (least, corpus, corpus.only_answer(self._command))
@@ -140,7 +142,7 @@ def judge_batches(
 ) -> dict[int, tuple[CrossValidation, float]]:
     """Each candidate judged on all splits, with the seconds of its trainings; candidates and splits are one list of work, split
     by split, so that what a split is as numbers is learned once for all that count the text alike, and let go after them."""
-    costs = shared_costs(batches)
+    costs, similarity = shared_costs(batches), first.similarity
     parts_of: dict[int, SplitParts] = {}
     splits = len(first.splits.each)
     pieces = [
@@ -163,7 +165,7 @@ def judge_batches(
         for number, method in batch.methods.items():
             predictions = [done[split, place, number] for split in range(splits)]
             outcomes = [each for each, _ in predictions]
-            judged = validation_of(outcomes, batch.documents, method, work.plan.judge.repeats, costs)
+            judged = validation_of(outcomes, batch.documents, method, work.plan.judge.repeats, costs, similarity)
             results[number] = (judged, sum(seconds for _, seconds in predictions))
     return results
 

@@ -11,11 +11,11 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.evaluation.duplicates import SIMILARITY, Groups, duplicate_groups, duplicate_groups_of, named_groups
+from upsort.core.evaluation.duplicates import Groups, find_duplicates, named_groups
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, suffixes, vectors_of_terms
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
 from upsort.core.features.documents import ExtraCells, Measure
-from upsort.core.features.fingerprints import Fingerprints, fingerprints_of
+from upsort.core.features.fingerprints import Fingerprints, Sketches, fingerprints_of, sketches_of
 from upsort.core.features.fingerprints import joined as join_fingerprints
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
@@ -125,7 +125,7 @@ class LabelColumn:
 @record(frozen=True, kw_only=True)
 class LabelledCorpus:
     """answers: one for each label column. resources: of the cleaning. metadata: of all documents. texts, fingerprints: of all,
-    where they were asked to be kept."""
+    where they were asked to be kept. sketches: where fingerprints were made."""
 
     measured: CorpusCounts
     answers: tuple[LabelColumn, ...]
@@ -134,6 +134,7 @@ class LabelledCorpus:
     metadata: RowMetadata
     texts: Sequence[str]
     fingerprints: Fingerprints | None
+    sketches: Sketches | None
 
     @property
     def documents(self) -> int:
@@ -144,6 +145,15 @@ class LabelledCorpus:
         """A plan with its files, cleaned as this corpus was. Raises DataProblem for a file that cannot be used."""
         same = choices.decide.cost_file == self.method.plan.decide.cost_file
         return PlanWithResources(choices, self.resources, self.method.costs if same else method_for(choices).costs)
+
+    def sketches_of(self, answer: LabelColumn) -> Sketches | None:
+        """Those of the documents that have an answer."""
+        if self.sketches is None or answer.rows.size == self.documents:
+            return self.sketches
+        kept = np.arange(self.documents)
+        if self.sketches.kept < self.documents:
+            kept = np.linspace(0, self.documents - 1, self.sketches.kept).astype(np.int64)
+        return replace(self.sketches.rows(np.flatnonzero(np.isin(kept, answer.rows))), documents=answer.rows.size)
 
     def only_answer(self, command: str) -> LabelColumn:
         """The one answer. Raises UsageProblem for a command that looks at one label column and was given several."""
@@ -158,12 +168,13 @@ class LabelledCorpus:
 @record(frozen=True, kw_only=True)
 class CorpusOptions:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. fingerprints: what copies are
-    told by. at_least: documents in which a term must stand, as in `counts_by_plan`. with_readers: whether counts may stay with
-    those who read the documents, in parts."""
+    told by. sketches: how many hashes of each document, by which others are compared with it. at_least: documents in which a term
+    must stand, as in `counts_by_plan`. with_readers: whether counts may stay with those who read the documents, in parts."""
 
     texts: bool = False
     copies: bool = True
     fingerprints: bool = False
+    sketches: int = 0
     at_least: int | None = None
     with_readers: bool = False
 
@@ -174,7 +185,7 @@ class CorpusOptions:
             metadata=block.metadata.compact,
             digests=text_digests(texts),
             texts=compact(texts) if self.texts else (),
-            fingerprints=fingerprints_of(texts) if self.copies or self.fingerprints else None,
+            fingerprints=fingerprints_of(texts) if self.copies or self.fingerprints or self.sketches else None,
         )
 
     def separate_fingerprints(self, block: DocumentBlock) -> "tuple[_BlockData, Fingerprints | None]":
@@ -209,15 +220,20 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
     fingerprints: Fingerprints | None = None
     if distributed is not None:
         measured, blocks = distributed.measured, distributed.block_data
-        copied = (
-            duplicate_groups_of(distributed.fingerprints.copies(SIMILARITY)) if distributed.fingerprints is not None else None
-        )
+        prints = distributed.fingerprints
+        sketches = prints.sketches(corpus_options.sketches) if prints is not None and corpus_options.sketches else None
+        copies = prints.find_duplicates(work.plan.judge.similarity) if corpus_options.copies and prints is not None else None
     else:
         blocks = list(count_blocks(work, reader, measuring, cleaning, corpus_options))
         measured = counts_by_plan(measuring, work.plan, work.engine.threads, corpus_options.at_least, work.sorter)
         printed = [block.fingerprints for block in blocks if block.fingerprints is not None]
         fingerprints = join_fingerprints(printed) if printed else None
-        copied = duplicate_groups(fingerprints) if corpus_options.copies and fingerprints is not None else None
+        sketches = None
+        if corpus_options.sketches and fingerprints is not None:
+            sketches = sketches_of(fingerprints, corpus_options.sketches)
+        copies = None
+        if corpus_options.copies and fingerprints is not None:
+            copies = find_duplicates(fingerprints, work.plan.judge.similarity)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         full_forms = distributed.full_forms if distributed is not None else cleaning.forms.full_forms()
@@ -227,7 +243,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
             f"No usable document: {nothing_usable(work.rejects)}.", "Check --text, --label and --encoding against the table."
         )
     metadata = RowMetadata.joined([block.metadata for block in blocks])
-    groups = Groups(named_groups(metadata.groups) if work.plan.columns.group else None, copied)
+    groups = Groups.of(named_groups(metadata.groups) if work.plan.columns.group else None, copies)
     weights = None
     if work.plan.columns.row_weight:
         weights = np.array([as_number(cell) for cell in metadata.weights], dtype=np.float64)
@@ -251,6 +267,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         metadata=metadata,
         texts=concatenated([block.texts for block in blocks]),
         fingerprints=fingerprints if corpus_options.fingerprints else None,
+        sketches=sketches,
     )
 
 
@@ -261,7 +278,9 @@ def _answer(whole: LabelledDocuments, groups: Groups, cells: Sequence[str], name
     own = cells if rows.size == len(cells) else [cells[place] for place in rows.tolist()]
     names, numbers, sets = labels_of(own, separator, name)
     documents = whole if rows.size == whole.documents else whole.rows(rows)
-    return LabelColumn(name, rows, replace(documents, labels=numbers, names=names, sets=sets), groups.rows(rows))
+    groups = groups.rows(rows) if sets is not None else groups.rows(rows).splittable(numbers)
+    documents = replace(documents, labels=numbers, names=names, sets=sets, groups=groups.groups)
+    return LabelColumn(name, rows, documents, groups)
 
 
 def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:

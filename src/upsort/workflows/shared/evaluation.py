@@ -12,6 +12,7 @@ from upsort.core.evaluation.duplicates import named_groups
 from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of
 from upsort.core.evaluation.measure_list import JudgedEvidence
 from upsort.core.evaluation.measures import Decided, Judgement, judge
+from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity
 from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
@@ -37,8 +38,8 @@ class Evaluation:
 
     mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has never
     seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words, new_words:
-    documents all of whose words the sorter knows, and the others. not_copies: without near-copies of training documents, where
-    those were given. before: log loss and Brier score without calibration, where there is one. costs: where a table of them was
+    documents all of whose words the sorter knows, and the others. by_similarity: to training documents, where that is known.
+    before: log loss and Brier score without calibration, where there is one. costs: where a table of them was
     given. reliability_before: without calibration, where there is one. own: (n,) the number of each document's label among the
     sorter's, −1 for one that it does not know and where documents may have several; probabilities: (n, k) in the sorter's labels.
     """
@@ -52,7 +53,7 @@ class Evaluation:
     by: dict[str, Rate]
     known_words: Rate
     new_words: Rate
-    not_copies: Rate | None
+    by_similarity: SimilarityRates | None
     before: tuple[float, float] | None
     costs: decision_costs.CostSummary | None
     undecided: decision_costs.Undecided | None
@@ -69,7 +70,8 @@ class Evaluation:
 
 @record(frozen=True, kw_only=True)
 class DecidedCorpus:
-    """The documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them."""
+    """The n documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them.
+    similarity: (n,) to the nearest training document, where that can be told."""
 
     sorter: TrainedSorter
     names: Sequence[str]
@@ -77,7 +79,7 @@ class DecidedCorpus:
     decisions: Decisions
     values: Sequence[str]
     groups: Sequence[str]
-    copies: Bools | None
+    similarity: Floats | None
     mistakes: list[Mistake]
     times: Sequence[int]
 
@@ -117,7 +119,7 @@ def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: b
     def rate(among: Bools) -> Rate:
         return share_of((right & among).astype(np.float64), among.astype(np.float64), sample)
 
-    unknown = np.nan_to_num(decisions.unknown_share)
+    unknown, near_from = np.nan_to_num(decisions.unknown_share), sorter.plan.judge.similarity
     values = np.array(documents.values, dtype=object)
     times = {label.label: label.documents for label in measured.judgement.per_label}
     return Evaluation(
@@ -130,7 +132,9 @@ def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: b
         by={value: rate(np.asarray(values == value)) for value in sorted(set(documents.values))} if by_column else {},
         known_words=rate(unknown == 0),
         new_words=rate(unknown > 0),
-        not_copies=rate(~documents.copies) if documents.copies is not None else None,
+        by_similarity=rates_by_similarity(documents.similarity, right, sample, near_from)
+        if documents.similarity is not None
+        else None,
         before=measured.before,
         costs=measured.costs,
         undecided=measured.undecided,

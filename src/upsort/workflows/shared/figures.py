@@ -70,6 +70,8 @@ def draw_judgement(evaluations: Sequence[Evaluation], folder: Path) -> list[Path
                 "probabilities": partial(evaluation_figures.probability_histograms, own, evaluation.probabilities, labels),
                 "coverage": partial(evaluation_figures.coverage_figure, evaluation.coverage),
             }
+        if evaluation.by_similarity is not None:
+            figures["similarity"] = partial(evaluation_figures.similarity_figure, evaluation.by_similarity)
         drawings += [(figure, folder / f"{begin}{name}.png") for name, figure in figures.items()]
     return save_all(drawings)
 

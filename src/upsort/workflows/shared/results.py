@@ -8,6 +8,7 @@ from msgspec import UNSET, Meta, Struct, UnsetType
 from upsort.core.evaluation.decision_costs import CostSummary
 from upsort.core.evaluation.intervals import DifferenceToBest, Rate
 from upsort.core.evaluation.measures import PairMissed
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import Bin, OwnProbability
 
 
@@ -31,11 +32,15 @@ class RowsJson(TypedDict):
 
 
 class SplitCounts(Struct, frozen=True, kw_only=True):
-    """How what belongs together was kept on one side of every split. copies: documents that copy another one. group_count:
-    groups, where a column names them. taken_out_of_training: documents that training parts had to give up for it, over all
-    splits. without_date: documents without a date, in a split in time. dates: how dates were read, in a split in time."""
+    """How what belongs together was kept on one side of every split. copies: documents that resemble an earlier one. largest_set:
+    documents in the largest set of similar ones. divided: documents in sets of similar ones that are too large to be kept
+    together, or that hold all documents of a label. group_count: groups, where a column names them. taken_out_of_training:
+    documents that training parts had to give up for it, over all splits. without_date: documents without a date, in a split in
+    time. dates: how dates were read, in a split in time."""
 
     copies: int = 0
+    largest_set: int = 0
+    divided: int = 0
     group_count: int | None = None
     taken_out_of_training: int = 0
     without_date: int = 0
@@ -205,6 +210,10 @@ class Choose(SplitCounts, frozen=True, kw_only=True):
     honest: Annotated[Rate, described("the accuracy on the documents set aside")]
     baseline: Annotated[Rate, described("of always answering one label, on the same")]
     on_the_folds: Annotated[Rate, described("the accuracy on the folds that chose it")]
+    by_similarity: Annotated[
+        SimilarityRates | None,
+        described("the same by similarity to the nearest training document; null where too many to compare"),
+    ]
     as_it_is: Annotated[Rate, described("the accuracy of the given plan on the documents set aside")]
     gain: Annotated[DifferenceToBest, described("by how much that one is behind")]
     most_accurate: str

@@ -53,13 +53,25 @@ COLUMNS: list[DecisionColumn] = [
 ]
 """The columns that scoring adds, in their order; adding one is adding it here."""
 
+
+def _similarities(_: TrainedSorter, decisions: Decisions) -> list[Any]:
+    assert decisions.similarity is not None
+    return decisions.similarity.tolist()  # type: ignore[no-any-return]
+
+
+SIMILARITY = DecisionColumn("similarity", _similarities, 4)
+"""Another, where it is asked for."""
+
 _BEGIN = "sorted_"
 
 
-def columns_of(sorter: TrainedSorter, all_probabilities: bool = False) -> list[DecisionColumn]:
+def columns_of(sorter: TrainedSorter, all_probabilities: bool = False, similarity: bool = False) -> list[DecisionColumn]:
     """The columns of one answer: sorted_label …, with the answer's name where the sorter gives several."""
     begin = f"{_BEGIN}{sorter.answer}_" if sorter.answer else _BEGIN
-    columns = [DecisionColumn(begin + column.name, column.values, column.digits) for column in COLUMNS]
+    columns = [
+        DecisionColumn(begin + column.name, column.values, column.digits)
+        for column in [*COLUMNS, *([SIMILARITY] if similarity else [])]
+    ]
     if all_probabilities:
         columns += [_probability_of(number, f"{begin}probability: {label}") for number, label in enumerate(sorter.labels)]
     return columns
@@ -69,14 +81,14 @@ def _probability_of(label: int, name: str) -> DecisionColumn:
     return DecisionColumn(name, lambda sorter, decisions: decisions.probabilities[:, label].tolist(), 6)
 
 
-def decision_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False) -> list[str]:
+def decision_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False, similarity: bool = False) -> list[str]:
     """The names of all added columns."""
-    return [column.name for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+    return [column.name for sorter in sorters for column in columns_of(sorter, all_probabilities, similarity)]
 
 
-def number_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False) -> frozenset[str]:
+def number_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False, similarity: bool = False) -> frozenset[str]:
     """The names of those that hold numbers."""
-    columns = [column for sorter in sorters for column in columns_of(sorter, all_probabilities)]
+    columns = [column for sorter in sorters for column in columns_of(sorter, all_probabilities, similarity)]
     return frozenset(column.name for column in columns if column.digits is not None)
 
 
