@@ -275,7 +275,7 @@ SENTENCES = (
     ),
     Sentence(
         "similar and new",
-        rf"{NUMBER}% on documents similar to training documents \(n = {NUMBER}\), {NUMBER}% on new ones \(n = {NUMBER}\)\.",
+        rf"Like training documents: {NUMBER}% of {NUMBER} right; new: {NUMBER}% of {NUMBER}\.",
         lambda f, m: (
             similarity_of(f)["p"] < 0.05
             and number(m[2]) == similarity_of(f)["not_new"]["of"]

@@ -194,7 +194,7 @@ def _write(
             )
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class CurveResult:
     """growth: the curve fitted to the points, where there are enough. labelled: all documents that there are. duplicates: how
     copies and groups were kept on one side. by_similarity: the last point, by similarity to the nearest training document."""
@@ -234,7 +234,9 @@ def curve(work: RunContext) -> CurveResult:
         judged = np.concatenate([split.held_out for split in ready.splits.each])
         sample = Sample.of(judged, work.plan.judge.repeats, ready.documents.groups)
         by_similarity = rates_by_similarity(similarity, curve_data.right, sample, work.plan.judge.similarity)
-    return CurveResult(points, growth, ready.documents.documents, ready.duplicates, by_similarity)
+    return CurveResult(
+        points=points, growth=growth, labelled=ready.documents.documents, duplicates=ready.duplicates, by_similarity=by_similarity
+    )
 
 
 def draw_curve(result: CurveResult, path: Path) -> Path:

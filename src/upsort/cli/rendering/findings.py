@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 _SURE_ENOUGH = 0.95  # share right, from which on people need not look again
 _FEW = 100  # documents, of which little can be said
+_NOTED = 0.02  # share of near-duplicates of training documents, up to which they are in the table alone
 _WIDE = 0.2  # of an interval
 _DOMINATES = 0.8  # share of one label, from which accuracy can barely show what is known of the others
 
@@ -73,7 +74,7 @@ def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]
     lines = list[str]()
     if rates is None:
         return lines
-    if near and rates.near.of:
+    if near and (rates.near.of or 0) > _NOTED * ((rates.near.of or 0) + (rates.without_near.of or 0)):
         without = rates.without_near
         rest = f"without them: {percent(without.value)} ({interval(without)})" if without.of else "there are no others"
         lines.append(
@@ -81,8 +82,8 @@ def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]
         )
     if rates.differ:
         lines.append(
-            f"{percent(rates.not_new.value)} on documents similar to training documents (n = {number(rates.not_new.of)}), "
-            f"{percent(rates.new.value)} on new ones (n = {number(rates.new.of)})."
+            f"Like training documents: {percent(rates.not_new.value)} of {number(rates.not_new.of)} right; new: "
+            f"{percent(rates.new.value)} of {number(rates.new.of)}."
         )
     return lines
 

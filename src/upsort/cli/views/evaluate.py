@@ -127,7 +127,8 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     if evaluation.sorter.answer:
         view.add_heading(evaluation.sorter.answer)
     by_document = options.per_document and findings.units_of(group) == "passages"
-    show_headline(evaluation.evidence, view, "" if by_document else group)
+    similarity = findings.similarity_sentences(evaluation.by_similarity, near=True)
+    show_headline(evaluation.evidence, view, "" if by_document else group, similarity=similarity)
     for label, count in evaluation.unknown_labels.items():
         view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
     show_undecided(evaluation.evidence, evaluation.sorter.plan.decide.undecided_below, view)
@@ -151,7 +152,8 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
             ],
             brief=(_WEAKEST, f"values of {options.by!r}"),
         )
-    show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares, evaluation.sorter.answer)
+    fewer = _WEAKEST - bool(similarity)
+    show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares, evaluation.sorter.answer, fewer)
     with view.at(Detail.VERBOSE):
         for line in _before_calibration(evaluation):
             view.add_sentence(line)
@@ -175,20 +177,17 @@ def show_splits(duplicates: SplitCounts, plan: Plan, view: View) -> None:
             view.add_sentence(line)
 
 
-def show_similarity(rates: SimilarityRates | None, view: View, near: bool = True) -> None:
-    """How the accuracy depends on the similarity of documents to the nearest training document. near: whether documents may be
-    near-duplicates of those."""
+def show_similarity(rates: SimilarityRates | None, view: View) -> None:
+    """With --full, the accuracy by similarity to the nearest training document."""
     if rates is None:
         return
-    for line in findings.similarity_sentences(rates, near):
-        view.add_sentence(line)
     upper, lower = percent(rates.near_from), percent(rates.new_below)
     named = (
         (f"near-duplicates (≥ {upper})", rates.near),
         (f"similar ({lower} to {upper})", rates.similar),
         (f"new (< {lower})", rates.new),
     )
-    with view.at(Detail.FULL, "accuracy by similarity"):
+    with view.at(Detail.FULL):
         view.add_sentence()
         view.add_table(
             (
@@ -202,25 +201,27 @@ def show_similarity(rates: SimilarityRates | None, view: View, near: bool = True
         )
 
 
-def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False) -> None:
-    """The accuracy and the baseline, what decisions cost, and what one common label hides."""
+def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False, similarity: Sequence[str] = ()) -> None:
+    """The accuracy and the baseline, what decisions cost, and what one common label hides. similarity: sentences about it."""
     answer, baseline, *remaining = findings.headline(evidence.judgement, group, copies)
     view.add_answer(answer)
     view.summary.append(Sentence(baseline))
-    view.add_paragraph([baseline, *remaining, leading_measures(evidence)])
+    view.add_paragraph([baseline, *remaining, leading_measures(evidence), *similarity])
     show_costs(evidence, view)
     for line in findings.dominated(evidence):
         view.add_sentence(line)
 
 
-def show_judgement(evidence: JudgedEvidence, labels: Sequence[str], view: View, shares: str, answer: str = "") -> None:
+def show_judgement(
+    evidence: JudgedEvidence, labels: Sequence[str], view: View, shares: str, answer: str = "", confusions: int = 5
+) -> None:
     """The weakest labels and the most frequent confusions; with --full, every label, all confusions and all measures. labels: of
     the probabilities. shares: how confusions are shown. answer: which, where there are several; then a screen has no room for
-    their tables without --full."""
+    their tables without --full. confusions: how many without --full."""
     decided = evidence.undecided.judgement if evidence.undecided is not None else evidence.judgement
     with view.at(Detail.BRIEF):
         if decided is not None and not answer:
-            _show_weakest(decided, " of decided" if evidence.undecided is not None else "", view)
+            _show_weakest(decided, " of decided" if evidence.undecided is not None else "", view, confusions)
     if decided is not None and shares and decided.sets is None:
         view.add_sentence()
         _show_confusions(decided, view, shares)
@@ -232,7 +233,7 @@ def show_judgement(evidence: JudgedEvidence, labels: Sequence[str], view: View, 
         _show_measures(evidence, labels, view)
 
 
-def _show_weakest(judgement: Judgement, of: str, view: View) -> None:
+def _show_weakest(judgement: Judgement, of: str, view: View, most: int) -> None:
     """The labels with the lowest F1, and the most frequent confusions. of: which documents, where not all are counted."""
     judged = sorted((label for label in judgement.per_label if label.documents), key=lambda label: label.f1.value or 0.0)
     columns = [col.name(f"{'weakest labels' if len(judged) > _WEAKEST else 'labels'}{of}"), col.count("documents", 7)]
@@ -252,7 +253,7 @@ def _show_weakest(judgement: Judgement, of: str, view: View) -> None:
             for label in judged[:_WEAKEST]
         ],
     )
-    confusions = judgement.confusions(_WEAKEST) if judgement.sets is None else []
+    confusions = judgement.confusions(most) if judgement.sets is None else []
     if confusions:
         view.add_sentence()
         view.add_table(

@@ -121,7 +121,7 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options:
 
 
 _BRIEF_LINES = 2  # of the text, that are shown without --full
-_BRIEF_TERMS = 8
+_BRIEF_TERMS = 6
 _NARROW = 80  # characters a line
 
 

@@ -95,20 +95,24 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     result = answer.result
     if named:
         view.add_heading(answer.name)
-    show_headline(result.evidence, view, plan.columns.group, answer.duplicates.copies > 0 and not plan.judge.allow_copies)
+    copies, allowed = answer.duplicates.copies, plan.judge.allow_copies
+    similarity = findings.similarity_sentences(result.by_similarity, near=allowed)
+    show_headline(result.evidence, view, plan.columns.group, copies > 0 and not allowed, similarity)
     show_undecided(result.evidence, None, view)
     if (deviation := result.deviation()) is not None:
         with view.at(Detail.FULL):
             view.add_sentence(f"Standard deviation of the accuracy between folds: {100 * deviation:.1f} points.")
     if answer.other is not None:
         _show_other(answer, plan, view)
-    show_similarity(result.by_similarity, view, plan.judge.allow_copies)
+    show_similarity(result.by_similarity, view)
     show_splits(answer.duplicates, plan, view)
     with view.at(Detail.FULL, "the folds"):
         if len(result.folds) <= _MOST_SHOWN:
             view.add_sentence()
             _show_folds(result.folds, view)
-    show_judgement(result.evidence, result.overall.labels, view, options.shares, answer.name if named else "")
+    show_judgement(
+        result.evidence, result.overall.labels, view, options.shares, answer.name if named else "", 5 - bool(similarity)
+    )
     if not named:
         view.add_step(
             "Next, to try other classifiers:",

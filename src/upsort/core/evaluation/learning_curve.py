@@ -124,7 +124,7 @@ SHARES = (0.05, 0.1, 0.2, 0.35, 0.5, 0.7, 1.0)
 """Of the training documents of a fold."""
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class LearningCurveData:
     """sizes: (p,) mean number of documents trained on. held_out, training: (f, p) accuracies of each fold on its held-out and on
     its training documents. judged: documents held out in all. right: (m,) whether each held-out document, fold by fold, is given
@@ -166,9 +166,9 @@ def measure_learning_curve(parts: SplitParts, method: PlanWithResources, paralle
     rows = [rows for rows in points.values() if len(rows) == len(parts.splits)]
     table = np.array(rows, dtype=np.float64).reshape(len(rows), len(parts.splits), 3)
     return LearningCurveData(
-        table[:, :, 0].mean(axis=1),
-        table[:, :, 1].T,
-        table[:, :, 2].T,
-        int(np.unique(np.concatenate([split.held_out for split in parts.splits])).size),
-        np.concatenate([right for _, right in done]),
+        sizes=table[:, :, 0].mean(axis=1),
+        held_out=table[:, :, 1].T,
+        training=table[:, :, 2].T,
+        judged=int(np.unique(np.concatenate([split.held_out for split in parts.splits])).size),
+        right=np.concatenate([right for _, right in done]),
     )
