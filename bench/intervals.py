@@ -28,12 +28,17 @@ class Case:
 
 
 _SKEWED = (0.40, 0.25, 0.15, 0.10, 0.06, 0.04)
+_MANY = tuple(share / sum(1 / place for place in range(1, 44)) for share in (1 / place for place in range(1, 44)))
 CASES = (
     Case("200 documents, 4 equal labels, 80%", 200, (0.25,) * 4, 1.90),
     Case("100 documents, 7 equal labels, 90%", 100, (1 / 7,) * 7, 2.80),
     Case("200 documents, 6 skewed labels, 85%", 200, _SKEWED, 2.40),
     Case("200 documents, 6 skewed labels, 97%", 200, _SKEWED, 3.50),
     Case("60 documents, 2 labels, 70%", 60, (0.6, 0.4), 0.75),
+    Case("60 documents, 43 labels", 60, _MANY, 2.80),
+    Case("200 documents, 43 labels", 200, _MANY, 2.80),
+    Case("1,000 documents, 43 labels", 1000, _MANY, 2.80),
+    Case("1,000 documents, 43 equal labels", 1000, (1 / 43,) * 43, 2.80),
 )
 """The signals give about the accuracies that are named."""
 
@@ -85,7 +90,7 @@ def _rates(judgement: Judgement, probability: ProbabilityMeasures) -> dict[str, 
 
 def main() -> None:
     """Print a table of coverages."""
-    draws = 20 if "--smallest" in sys.argv[1:] else 1000
+    draws = 20 if "--smallest" in sys.argv[1:] else 400
     found = {case.name: covered(case, draws, 1) for case in CASES}
     print(f"coverage of 95% intervals, {draws} draws a case:")
     for case, rates in found.items():

@@ -208,7 +208,15 @@ SENTENCES = (
         rf"{NUMBER} of {NUMBER} '(.+)' documents (?:was|were) taken for '(.+)'\.",
         lambda f, m: m[3] != m[4] and abs((f["undecided"] or f)["confusion"][m[3]][m[4]] - number(m[1])) <= 0.051,
     ),
-    Sentence("measures", rf"Macro F1 {NUMBER}% \((?:{ENDS}|–)\)\.", lambda f, m: shown(m[1], f["macro_f1"]["value"])),
+    Sentence(
+        "measures",
+        rf"Macro F1 {NUMBER}% \((?:{ENDS}|no interval: a label has fewer than 10 documents)\)\.",
+        lambda f, m: (
+            shown(m[1], f["macro_f1"]["value"])
+            and (m[2] is None)
+            == any(one["documents"] < 10 and one["documents"] + one["sorted_as"] for one in f["labels"].values())
+        ),
+    ),
     Sentence(
         "stated",
         rf"Of {NUMBER} documents predicted with {NUMBER}–{NUMBER}% probability, {NUMBER}% \({ENDS}\) were right\.",
@@ -230,7 +238,7 @@ SENTENCES = (
     ),
     Sentence(
         "few of a label",
-        r"Fewer than 10 documents: (.+); too few for an interval of F1 or of areas of such a label\.",
+        r"Fewer than 10 documents: (.+); too few for an interval of their F1, of their areas, and of means over labels\.",
         lambda f, m: all(
             (one["f1"]["low"] is None) == (one["documents"] < 10) for one in f["labels"].values() if one["documents"]
         ),

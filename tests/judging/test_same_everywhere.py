@@ -10,6 +10,7 @@ from conftest import KINDS, Program, crossed, of_kind
 from corpora import Rows, words, write
 
 from upsort.core.classifiers.families import family
+from upsort.core.lazy import ONE_THREAD
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.inputs import open_inputs
@@ -215,3 +216,20 @@ def test_passages_are_decided_about_as_documents_are(program: Program, tables: P
     assert len(found["mistakes"]) == 12 - found["accuracy"]["right"]
     program("evaluate", "s.sorter", "passages.csv", "--per-document=mean", "-o", "wrong.csv", "--no-ledger")
     assert len((tables / "wrong.csv").read_text().splitlines()) == 1 + len(found["mistakes"])
+
+
+def test_the_threads_of_a_library_for_arrays_change_no_byte(
+    installed: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    draws = random.Random(1)
+    vocabulary = [f"w{int(3000 ** draws.random())}" for _ in range(5000)]
+    labels = [draws.randrange(43) for _ in range(3000)]
+    texts = [" ".join([*draws.choices(vocabulary, k=20), *(f"l{label}x{draws.randrange(6)}" for _ in "ab")]) for label in labels]
+    write(tmp_path / "t.csv", [{"text": text, "label": f"l{label:02}"} for text, label in zip(texts, labels, strict=True)])
+    sorters = []
+    for threads in ("1", "4"):
+        for name in ONE_THREAD:
+            monkeypatch.setenv(name, threads)
+        installed("train", "t.csv", "--text=text", "--label=label", "--no-check", "-o", f"{threads}.sorter")
+        sorters.append((tmp_path / f"{threads}.sorter").read_bytes())
+    assert sorters[0] == sorters[1]

@@ -13,6 +13,9 @@ from importlib import import_module
 from threading import RLock
 from typing import TYPE_CHECKING, Any
 
+ONE_THREAD = {f"{name}_NUM_THREADS": "1" for name in ("OMP", "MKL", "OPENBLAS")}
+"""The environment in which a library for dense arrays that is loaded later uses one thread."""
+
 if TYPE_CHECKING:
     from dataclasses import dataclass as record
 

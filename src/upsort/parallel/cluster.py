@@ -18,7 +18,7 @@ import numpy as np
 
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import ParallelMap
-from upsort.core.lazy import cloudpickle, dask_config, distributed, record
+from upsort.core.lazy import ONE_THREAD, cloudpickle, dask_config, distributed, record
 from upsort.core.matrices.partitioned import Executor, SumTuple
 from upsort.parallel.processes import ignore, reported, usual_workers
 
@@ -36,7 +36,7 @@ _AFTER_LOSS = "Start it again, and the command; score resumes with --resume wher
 _CERTIFICATES = "Name them under distributed.comm.tls in the configuration of Dask, ~/.config/dask/*.yaml."
 _OF_LOCAL = {
     # One thread each; and freed memory is kept: to give it back at once, as workers are reported else, costs a fifth of the time.
-    "distributed.nanny.pre-spawn-environ": {f"{name}_NUM_THREADS": 1 for name in ("OMP", "MKL", "OPENBLAS")},
+    "distributed.nanny.pre-spawn-environ": ONE_THREAD,
     "distributed.worker.profile.enabled": False,
 }
 _thread_state = threading.local()

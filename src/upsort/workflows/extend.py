@@ -149,9 +149,10 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
 def _way(sorters: Sequence[TrainedSorter], older: Inputs | None) -> Way:
     if older is not None:
         return "everything"
-    if all(sorter.pruned is not None for sorter in sorters):
-        return "counts"
     stored = [sorter.stored for sorter in sorters if sorter.stored is not None]
+    whole = len(stored) == len(sorters) and all(documents.is_complete for documents in stored)
+    if all(sorter.pruned is not None for sorter in sorters) and not whole:  # with all documents it is calibrated anew
+        return "counts"
     if len(stored) < len(sorters):
         raise DataProblem(
             f"This sorter of kind {sorters[0].plan.classifier.kind} keeps nothing of its documents, so that none can be added.",
@@ -171,7 +172,7 @@ def _older(
     if older is not None:
         older_corpus = read_labelled_corpus(replace(more, inputs=older, plan=sorters[0].plan, sorter=sorters[0]), corpus_options)
         return [stored_documents(older_corpus, answer) for answer in older_corpus.answers]
-    return [sorter.stored if sorter.pruned is None else None for sorter in sorters]
+    return [sorter.stored if _way(sorters, older) != "counts" else None for sorter in sorters]
 
 
 def _resources(sorter: TrainedSorter, corpus: LabelledCorpus) -> Resources:

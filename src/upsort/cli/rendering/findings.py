@@ -266,7 +266,8 @@ def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, meas
     scarce = [f"{label.label} ({label.documents})" for label in judgement.per_label if 0 < label.documents < FEW]
     if scarce:
         lines.append(
-            f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of F1 or of areas of such a label."
+            f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of their F1, of their areas, and of means "
+            "over labels."
         )
     never = [label.label for label in judgement.per_label if label.documents and not label.sorted_as]
     if never and measures:

@@ -9,7 +9,7 @@ from msgspec import structs
 
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.view import Bold, Column, Zero, values_of
-from upsort.core.evaluation.intervals import Rate
+from upsort.core.evaluation.intervals import FEW, Rate
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures
 from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
@@ -118,7 +118,8 @@ def leading_measures(evidence: JudgedEvidence) -> str:
     for measure, rate in shown_measures(evidence):
         if measure.leading:
             value, ends = value_and_interval(measure, rate)
-            sentences.append(f"{measure.name} {value} ({ends})")
+            small = f"no interval: a label has fewer than {FEW} documents"
+            sentences.append(f"{measure.name} {value} ({small if rate.low is None else ends})")
     line = "; ".join(sentences)
     return f"{line[:1].upper()}{line[1:]}."
 

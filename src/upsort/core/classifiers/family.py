@@ -170,7 +170,7 @@ class Family:
     Traits: weighting, calibration: what `auto` represents. not_negative: whether values below 0 make no sense. on_presence:
     whether it sees of a value only that it is not 0. sets: whether a document may have several labels. penalised: where it is.
     additive: the array of counts that are added up when documents are added, which makes that exact; its settings are then those
-    of naive Bayes. second_opinion: the kind that errs in other ways.
+    of naive Bayes. second_opinion: the kind that errs in other ways. searched: whether `upsort choose` tries it.
 
     Explaining: begins: what scores begin with, by name, where they are sums of pulls. weight: what a weight is. estimates: the
     fractions behind the weights of some terms for a label; estimates_need: the weighting without which they are none. questions:
@@ -195,6 +195,7 @@ class Family:
     penalised: Penalised | None = None
     additive: str = ""
     second_opinion: str = "naive-bayes"
+    searched: bool = False
     begins: Callable[[FittedClassifier], Sequence[tuple[str, Floats]]] | None = None
     weight: str = "weight"
     estimates: Callable[[FittedClassifier, int, Ints], Estimates] | None = None

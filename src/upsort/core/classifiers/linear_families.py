@@ -132,6 +132,7 @@ def logistic_loss(targets: Targets, settings: plan.Classifier) -> Softmax | Logi
 _PENALISED = Penalised(usual=0.1, loss=logistic_loss, lasso=lambda settings: settings.sparsity)
 LOGISTIC = Family(
     kind="logistic",
+    searched=True,
     summary="logistic regression",
     settings=(*SETTINGS, "sparsity", "contrast"),
     train=trained_by(_PENALISED),
@@ -160,6 +161,7 @@ def hinge_loss(targets: Targets, _: plan.Classifier) -> SquaredHinge:
 _SVM_PENALISED = Penalised(loss=hinge_loss)
 SVM = Family(
     kind="svm",
+    searched=True,
     summary="a linear support vector machine, each label against the rest",
     settings=SETTINGS,
     train=trained_by(_SVM_PENALISED),
@@ -188,6 +190,7 @@ def squared_loss(targets: Targets, _: plan.Classifier) -> Squares:
 _RIDGE_PENALISED = Penalised(loss=squared_loss)
 RIDGE = Family(
     kind="ridge",
+    searched=True,
     summary="ridge regression on labels coded ±1",
     settings=SETTINGS,
     train=trained_by(_RIDGE_PENALISED),
@@ -241,6 +244,7 @@ def _sums(matrix: csr_array, weights: Floats) -> Floats:
 _RATIO_SVM_PENALISED = Penalised()
 RATIO_SVM = Family(
     kind="ratio-svm",
+    searched=True,
     summary="a linear support vector machine on terms weighted by the log ratios of their counts in and outside the label",
     settings=(*SETTINGS, "interpolation"),
     train=lambda data, settings, penalty: train_ratio_svm(data.matrix, data.targets, settings, penalty),
@@ -289,6 +293,7 @@ def train_centroids(matrix: csr_array | PartitionedMatrix, targets: Targets) -> 
 
 CENTROID = Family(
     kind="centroid",
+    searched=True,
     summary="the label whose mean document is most similar",
     train=lambda data, settings, penalty: train_centroids(data.matrix, data.targets),
     restore=lambda stored: Centroids(stored.arrays["sums"]),

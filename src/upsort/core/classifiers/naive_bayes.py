@@ -190,6 +190,7 @@ def _array_specs(counts: str) -> dict[str, family.ArraySpec]:
 
 COUNTS_MODEL = family.Family(
     kind="naive-bayes",
+    searched=True,
     summary="naive Bayes on how often terms occur",
     settings=("event_model", "smoothing", "prior"),
     train=NaiveBayesOnCounts.train,

@@ -38,7 +38,8 @@ class TableMeasure:
 def whole_rates(table: Floats, cells: Ints, sample: Sample, beta: float) -> dict[str, Rate]:
     """The measures of WHOLE with their intervals, by name.
 
-    table: (k, k) counts, rows true. cells: (m,) true · k + given of each decision. Before a variance is taken the table gets two
+    table: (k, k) counts, rows true. cells: (m,) true · k + given of each decision. Means over labels have no interval where a
+    label that counts has fewer than ten documents. Before a variance is taken the table gets two
     more documents of mistakes, so that one without mistakes does not pass for certain.
 
     With pᵢⱼ the share of documents of label i that were given j, rᵢ = pᵢᵢ, tᵢ and gⱼ the shares of true and of given labels, and
@@ -53,7 +54,14 @@ def whole_rates(table: Floats, cells: Ints, sample: Sample, beta: float) -> dict
     wrong = np.outer(occur, occur) & ~np.eye(len(table), dtype=bool)
     spare = wrong * (_SPARE / max(int(wrong.sum()), 1))
     rates, variances = measured_of(table, table, beta), measured_of(table + spare, table, beta)
-    return {name: _rate(name, rates[name].value, variances[name], table + spare, cells, sample) for name in WHOLE}
+    whole = {name: _rate(name, rates[name].value, variances[name], table + spare, cells, sample) for name in WHOLE}
+    true, sorted_as = table.sum(axis=1), table.sum(axis=0)
+    least = {"balanced_accuracy": true[true > 0], "macro_precision": sorted_as[sorted_as > 0]}
+    least |= dict.fromkeys(("macro_f1", "macro_f_beta"), true[occur])
+    for name, documents in least.items():  # a label of few documents might as well not occur, and another might
+        if documents.min(initial=FEW) < FEW:
+            whole[name] = structs.replace(whole[name], low=None, high=None)
+    return whole
 
 
 def _rate(name: str, value: float | None, smoothed: TableMeasure, table: Floats, cells: Ints, sample: Sample) -> Rate:

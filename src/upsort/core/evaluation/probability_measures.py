@@ -49,15 +49,17 @@ class _LabelArea:
     negatives: float
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class _Model:
     """How much an area is taken to vary where its own mistakes are few. mistakes: (l,) of each label's. variances, middles: (l,)
-    of the areas by the model, and the values it takes them at. weight: mistakes that it counts as."""
+    of the areas by the model, and the values it takes them at. weight: mistakes that it counts as. least: share of the model's
+    variance that each area is given at least."""
 
     mistakes: Floats
     variances: Floats
     middles: Floats
     weight: float
+    least: float
 
 
 def areas(own: Ints, probabilities: Floats, sample: Sample) -> Areas:
@@ -135,6 +137,10 @@ def _two_areas(own: Bools, score: Floats) -> tuple[Floats, Floats]:
     return np.array([roc, average]), influences
 
 
+_LEAST_OF_PAIRS = 0.2
+"""Chosen by `bench/intervals.py`: the model of pairs gives wide intervals, the influences of few documents narrow ones."""
+
+
 def _of_pairs(areas: Sequence[_LabelArea]) -> _Model:
     """Hanley & McNeil (1982), equation 2, at areas that miss half a step more."""
     of, negatives = (np.array([label_area.of for label_area in areas]), np.array([label_area.negatives for label_area in areas]))
@@ -142,7 +148,8 @@ def _of_pairs(areas: Sequence[_LabelArea]) -> _Model:
     area = np.clip(1.0 - missed - 0.5 / np.sqrt(of * negatives), 1e-3, 1.0)
     q1, q2 = area / (2.0 - area), 2.0 * area**2 / (1.0 + area)
     variances = (area * (1.0 - area) + (of - 1.0) * (q1 - area**2) + (negatives - 1.0) * (q2 - area**2)) / (of * negatives)
-    return _Model(of * negatives * missed, variances, area, 0.5)
+    mistakes = of * negatives * missed
+    return _Model(mistakes=mistakes, variances=variances, middles=area, weight=0.5, least=_LEAST_OF_PAIRS)
 
 
 def _of_the_label(areas: Sequence[_LabelArea]) -> _Model:
@@ -150,18 +157,15 @@ def _of_the_label(areas: Sequence[_LabelArea]) -> _Model:
     of = np.array([label_area.of for label_area in areas])
     missed = np.array([1.0 - label_area.value for label_area in areas])
     area = 1.0 - (of * missed + 0.5) / (of + 1.0)
-    return _Model(of * missed, area * (1.0 - area) / of, area, 4.0 if len(areas) > 1 else 1.0)
+    weight = 4.0 if len(areas) > 1 else 1.0
+    return _Model(mistakes=of * missed, variances=area * (1.0 - area) / of, middles=area, weight=weight, least=0.0)
 
 
 _ModelOf = Callable[[Sequence[_LabelArea]], _Model]
 
 
 def _single_label_rate(area: _LabelArea | None, model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
-    if area is None:
-        return UNKNOWN
-    if area.of < FEW:
-        return Rate(value=area.value, low=None, high=None, documents=sample.documents)
-    return _mean([area], model_of, label_of, sample)
+    return _mean([area] if area is not None else [], model_of, label_of, sample)
 
 
 def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sample: Sample) -> Rate:
@@ -169,6 +173,8 @@ def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sampl
     if not areas:
         return UNKNOWN
     n, many = sample.documents, len(areas)
+    if min(area.of for area in areas) < FEW:
+        return Rate(value=min(float(np.mean([area.value for area in areas])), 1.0), low=None, high=None, documents=n)
     values, of = np.array([area.value for area in areas]), np.array([area.of for area in areas])
     value = min(float(values.mean()), 1.0)
     influences: Floats = np.sum([area.influences for area in areas], axis=0) / many
@@ -183,6 +189,7 @@ def _mean(areas: Sequence[_LabelArea], model_of: _ModelOf, label_of: Ints, sampl
     measured = variances / variance if variance > 0 else np.zeros(many)
     modelled = model.variances / many**2 / (middle * (1.0 - middle))
     parts = (mistakes * measured + model.weight * modelled) / (mistakes + model.weight)
+    parts = np.maximum(parts, model.least * modelled)
     effect = design_effect(influences, np.ones(n), sample, float((of * (1.0 - values)).sum()))
     low, high = score_interval(value, 1.0 / (float(parts.sum()) * effect), student(satterthwaite(parts, of)))
     return Rate(value=value, low=low, high=high, documents=n)

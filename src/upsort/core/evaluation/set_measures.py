@@ -7,6 +7,7 @@ it. Intervals are by linearisation, as `intervals` says: with f one of the two a
 right − f (2 right + missed + false)) / D."""
 
 import numpy as np
+from msgspec import structs
 
 from upsort.core.arrays import Bools, Floats
 from upsort.core.evaluation import intervals
@@ -38,6 +39,9 @@ def judge_sets(decided: DecidedSets, beta: float = 1.0) -> Judgement:
     per_label = tuple(_of_label(decided, number, beta) for number in range(len(decided.labels)))
     every = np.ones(len(own))
     occurring = (own | given).any(axis=0)
+    macro = _f1(own[:, occurring], given[:, occurring], sample)
+    if (own[:, occurring].sum(axis=0) < intervals.FEW * sample.repeats).any():
+        macro = structs.replace(macro, low=None, high=None)
     return Judgement(
         labels=decided.labels,
         table=np.zeros((0, 0), dtype=np.int64),
@@ -46,7 +50,7 @@ def judge_sets(decided: DecidedSets, beta: float = 1.0) -> Judgement:
         against_baseline=intervals.sign_test(sample.differences(right - decided.baseline)),
         majority=decided.majority,
         majority_in_training=decided.majority_in_training,
-        macro_f1=_f1(own[:, occurring], given[:, occurring], sample),
+        macro_f1=macro,
         other_rates={"micro_f1": _f1(own.reshape(len(own), 1, -1), given.reshape(len(own), 1, -1), sample)},
         per_label=per_label,
         repeats=sample.repeats,

@@ -241,7 +241,6 @@ def _used(columns: Columns) -> set[str]:
 
 AS_IT_IS = "the plan as it is"
 _MOST_DRAWS = 50  # of changes that were tried already, in succession, after which there are no others
-_KINDS = ("logistic", "svm", "naive-bayes", "ratio-svm", "centroid")
 _STEPS = ("stop_words", "stem")
 _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 
@@ -280,7 +279,7 @@ def _changes(plan: Plan, extra_columns: Sequence[Change]) -> Iterator[Change]:
 
 def _axes(plan: Plan) -> list[list[Change]]:
     """For each thing that may be chosen otherwise, the changes: of keys, each with its value."""
-    kinds = [kind for kind in _KINDS if kind != plan.classifier.kind]
+    kinds = [kind for kind, record in families.FAMILIES.items() if record.searched and kind != plan.classifier.kind]
     if plan.columns.label_separator:
         kinds = [kind for kind in kinds if families.FAMILIES[kind].sets]
     steps = plan.clean.steps
@@ -292,6 +291,7 @@ def _axes(plan: Plan) -> list[list[Change]]:
         [{"features.weighting": name} for name in ("presence", "bm25") if name != plan.features.weighting],
         [{"features.in_at_least": bound} for bound in (1, 3) if bound != plan.features.in_at_least],
         [{_PENALTY: times} for times in _TIMES_THE_PENALTY],
+        [] if plan.classifier.label_weights != "equal" else [{"classifier.label_weights": "even"}],
         [] if plan.features.measures else [{"features.measures": list(get_args(OfText))}],
     ]
 
