@@ -37,7 +37,7 @@ def made_texts(documents: int, seed: int) -> tuple[list[str], list[tuple[int, in
         texts.append(" ".join(words))
         if draws.random() < 0.8:
             copy = list(words)
-            for place in draws.sample(range(len(copy)), draws.randint(1, max(1, len(copy) // 7))):
+            for place in draws.sample(range(len(copy)), draws.randint(1, max(1, len(copy) // 4))):
                 copy[place] = f"x{draws.randrange(10**6)}"
             pairs.append((len(texts) - 1, len(texts)))
             texts.append(" ".join(copy))
@@ -71,7 +71,7 @@ def main() -> None:
             if stretch >= least - 0.1:
                 print(f"  {stretch:.2f} to {stretch + 0.02:.2f}: {hit:,} of {made:,} found ({100 * hit / made:.2f}%)")
     prints = fingerprints_of(texts)
-    seconds = median_seconds(lambda: find_duplicates(prints, 0.8))
+    seconds = median_seconds(lambda: find_duplicates(prints, 0.4))
     size = prints.shingles.nbytes + prints.sums.nbytes
     print(f"search among {len(texts):,}: {seconds:.2f} s; {size / len(texts):,.0f} bytes a document")
     assert np.all(find_duplicates(prints, None).near < 0)

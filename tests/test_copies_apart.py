@@ -50,7 +50,7 @@ def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], 
             patch.setattr(distributed_duplicates, "_ROWS_OF_A_PART", 15)
             patch.setattr(distributed_duplicates, "_PARTS_PER_PARTITION", 2)
             patch.setattr(distributed_duplicates, "_PAIRS_AT_ONCE", 7)
-            patch.setattr(duplicates, "_NEVER_COMMON", 3)
+            patch.setattr(duplicates, "NEVER_COMMON", 3)
             wanted = find_duplicates(fingerprints_of(texts), similarity)
             prints = PartitionedFingerprints([executor.put(part) for part in parts], starts, executor)
             found = prints.find_duplicates(similarity)

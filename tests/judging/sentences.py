@@ -303,6 +303,11 @@ SENTENCES = (
         lambda f, m: number(m[1]) == f["copies"] and number(m[2]) == f["largest_set"],
     ),
     Sentence(
+        "trained on",
+        rf"The figures are of sorters trained on {NUMBER} documents?; one trained on all may differ\.",
+        lambda f, m: number(m[1]) == f["trained_on"],
+    ),
+    Sentence(
         "divided",
         rf"{NUMBER} documents? resembles? some on the other side of a split: a set of similar ones stays together only up to a "
         r"tenth of all documents, and if it does not hold all of a label\.",

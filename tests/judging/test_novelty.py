@@ -11,9 +11,10 @@ from corpora import WORDS, edited, words, write
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.evaluation.duplicates import Duplicates, Groups, SimilarPairs, find_duplicates
+from upsort.core.evaluation.duplicates import Duplicates, SimilarPairs, find_duplicates
 from upsort.core.evaluation.intervals import Sample
 from upsort.core.evaluation.novelty import NearestTraining, rates_by_similarity, similarities_on_splits
+from upsort.core.evaluation.splits import Groups
 from upsort.core.features.fingerprints import bounded, fingerprints_of, joined_sketches, kept_of, sketches_of, whole_sketches
 from upsort.core.training.fold_data import Split
 

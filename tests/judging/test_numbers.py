@@ -15,12 +15,12 @@ from scipy.sparse.csgraph import connected_components
 from upsort.core.distributions import chi_square_above, normal_cdf, normal_quantile, student_quantile
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.decision_costs import PricedDecisions, summarise_costs
-from upsort.core.evaluation.duplicates import find_duplicates, joined, named_groups
+from upsort.core.evaluation.duplicates import find_duplicates, joined
 from upsort.core.evaluation.intervals import Sample, corrected_t, holm, mcnemar, share_of, sign_test, wilson
 from upsort.core.evaluation.learning_curve import fit_learning_curve
 from upsort.core.evaluation.measures import Decided, Judgement, judge
 from upsort.core.evaluation.probability_measures import judge_probabilities
-from upsort.core.evaluation.splits import SplitOrder, hold_out, latest, splits
+from upsort.core.evaluation.splits import SplitOrder, hold_out, latest, named_groups, splits
 from upsort.core.features.fingerprints import fingerprints_of
 from upsort.core.plan import Judge
 from upsort.core.training.decision import aggregate_passages, cost_decision, macro_f_beta, values_of, weights_for_f_beta

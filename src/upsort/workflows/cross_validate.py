@@ -99,7 +99,8 @@ def day_numbers(cells: Sequence[str], dates: Dates) -> Floats:
 class CrossValidateResult:
     """One answer. duplicates: how similar documents and groups were kept on one side; other: the result when similar documents
     may be on both sides, or where they are allowed to, when they may not; None where that makes no difference. copied: the
-    accuracy on documents that resemble another, apart and together."""
+    accuracy on documents that resemble another, apart and together. trained_on: mean number of documents that a fold's sorter
+    was trained on."""
 
     name: str
     result: cross_validation.CrossValidation
@@ -107,6 +108,7 @@ class CrossValidateResult:
     copied: tuple[Rate, Rate] | None
     duplicates: SplitCounts
     documents: int
+    trained_on: int
     distinct_terms: int
 
 
@@ -135,6 +137,7 @@ def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossVa
                 copied=copied,
                 duplicates=ready.duplicates,
                 documents=ready.documents.documents,
+                trained_on=round(float(np.mean([split.training.size for split in ready.splits.each]))),
                 distinct_terms=corpus.measured.distinct,
             )
         )
@@ -281,12 +284,14 @@ class CopiedDocuments(Struct, frozen=True):
 
 
 class CrossValidated(JudgementResult, kw_only=True):
-    """upsort cross-validate. spread: the standard deviation of the folds' accuracies. by_similarity: of held-out documents to the
-    training documents of their fold; null where there are too many to compare. copies_together: where similar documents may be
-    on both sides, the result when they may not; copies_apart: where they may not, the result when they may. Both are left out
-    where fewer than one document in a hundred resembles another."""
+    """upsort cross-validate. trained_on: the mean number of documents that a fold's sorter was trained on. spread: the standard
+    deviation of the folds' accuracies. by_similarity: of held-out documents to the training documents of their fold; null where
+    there are too many to compare. copies_together: where similar documents may be on both sides, the result when they may not;
+    copies_apart: where they may not, the result when they may. Both are left out where fewer than one document in a hundred
+    resembles another."""
 
     folds: list[FoldSummary]
+    trained_on: int
     spread: float | None
     copies: int
     largest_set: int

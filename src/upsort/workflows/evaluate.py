@@ -42,6 +42,7 @@ from upsort.workflows.shared.reading import DocumentReading, map_blocks
 from upsort.workflows.shared.results import JudgementResult
 
 _PULLS = 3
+_ADDED = ("wrong_answers", "pulled_by")
 
 
 @record(kw_only=True)
@@ -219,9 +220,6 @@ def _mistaken_set(
 def mistake_cells(mistakes: Sequence[tuple[TrainedSorter, Mistake]], answer: str) -> list[str]:
     """Which answers are wrong, and the terms that pulled the first of them."""
     return [", ".join(sorter.answer or answer for sorter, _ in mistakes), ", ".join(mistakes[0][1].pulled_by)]
-
-
-_ADDED = ("wrong_answers", "pulled_by")
 
 
 @record(frozen=True)

@@ -13,8 +13,9 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import SplitParts, outcome
-from upsort.core.evaluation.duplicates import Groups, find_duplicates
+from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.evaluation.intervals import Rate, Sample, share_of
+from upsort.core.evaluation.splits import Groups
 from upsort.core.features.fingerprints import TO_KEEP, bounded, joined_sketches
 from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan

@@ -10,8 +10,8 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Keys
 from upsort.core.dates import dates_of
 from upsort.core.errors import DataProblem
-from upsort.core.evaluation.duplicates import Groups, find_duplicates, named_groups
-from upsort.core.evaluation.splits import hold_out, latest
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.evaluation.splits import Groups, hold_out, latest, named_groups
 from upsort.core.features.corpus_counts import CorpusCounts
 from upsort.core.features.documents import no_cells
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of

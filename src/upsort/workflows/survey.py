@@ -31,12 +31,9 @@ from upsort.workflows.shared.context import RunContext, main_language, nothing_u
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
 
 _CHARACTERS_AT_ONCE = 4_000_000
-
 _EXAMPLES = 3
 IN_ANOTHER = "in another language"
 SAME_NAME = "with an identifier that another one has"
-
-
 _OPENING_WORDS = 4
 
 

@@ -12,6 +12,7 @@ from upsort.cli.rendering.view import Bold, Column, Zero, values_of
 from upsort.core.evaluation.intervals import FEW, Rate
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures
 from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
 from upsort.core.plan import Plan
 from upsort.workflows.shared import results
@@ -310,3 +311,23 @@ def wrong_set_sentences(labels: Sequence[LabelMeasures], sets: LabelSets, most: 
             for confusion in sets.given_instead[:most]
         ),
     ]
+
+
+SIMILARITY_COLUMNS = (
+    col.name("word pairs in common with the nearest training document"),
+    col.count("right", 1),
+    col.count("of", 2),
+    col.share("accuracy"),
+    col.interval(),
+)
+
+
+def similarity_rows(rates: SimilarityRates) -> list[list[str]]:
+    """A row for near-duplicates of training documents, similar and new documents, where there are any."""
+    upper, lower = percent(rates.near_from), percent(rates.new_below)
+    named = (
+        (f"near-duplicates (≥ {upper})", rates.near),
+        (f"similar ({lower} to {upper})", rates.similar),
+        (f"new (< {lower})", rates.new),
+    )
+    return [[name, number(rate.right), number(rate.of), percent(rate.value), interval(rate)] for name, rate in named if rate.of]

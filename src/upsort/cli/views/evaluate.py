@@ -13,6 +13,7 @@ from upsort.cli.rendering.wording import (
     MEASURE_COLUMNS,
     OWN_COLUMNS,
     RELIABILITY_COLUMNS,
+    SIMILARITY_COLUMNS,
     confusion_columns,
     confusion_rows,
     duplicates_sentences,
@@ -26,6 +27,7 @@ from upsort.cli.rendering.wording import (
     own_rows,
     percent,
     reliability_rows,
+    similarity_rows,
     unused_sentences,
     with_rates,
     written_sentence,
@@ -179,26 +181,10 @@ def show_splits(duplicates: SplitCounts, plan: Plan, view: View) -> None:
 
 def show_similarity(rates: SimilarityRates | None, view: View) -> None:
     """With --full, the accuracy by similarity to the nearest training document."""
-    if rates is None:
-        return
-    upper, lower = percent(rates.near_from), percent(rates.new_below)
-    named = (
-        (f"near-duplicates (≥ {upper})", rates.near),
-        (f"similar ({lower} to {upper})", rates.similar),
-        (f"new (< {lower})", rates.new),
-    )
-    with view.at(Detail.FULL):
-        view.add_sentence()
-        view.add_table(
-            (
-                col.name("word pairs in common with the nearest training document"),
-                col.count("right", 1),
-                col.count("of", 2),
-                col.share("accuracy"),
-                col.interval(),
-            ),
-            [(name, number(rate.right), number(rate.of), percent(rate.value), interval(rate)) for name, rate in named if rate.of],
-        )
+    if rates is not None:
+        with view.at(Detail.FULL):
+            view.add_sentence()
+            view.add_table(SIMILARITY_COLUMNS, similarity_rows(rates))
 
 
 def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False, similarity: Sequence[str] = ()) -> None:

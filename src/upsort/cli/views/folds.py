@@ -68,6 +68,7 @@ def _values(validation: CrossValidateResult, plan: Plan) -> dict[str, Any]:
     answer = CrossValidated(
         **judgement_values(result.evidence, result.overall.labels),
         **structs.asdict(validation.duplicates),
+        trained_on=validation.trained_on,
         spread=result.deviation(),
         folds=[
             FoldSummary(
@@ -99,6 +100,10 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     similarity = findings.similarity_sentences(result.by_similarity, near=allowed)
     show_headline(result.evidence, view, plan.columns.group, copies > 0 and not allowed, similarity)
     show_undecided(result.evidence, None, view)
+    with view.at(Detail.FULL):
+        view.add_sentence(
+            f"The figures are of sorters trained on {answer.trained_on:,} documents; one trained on all may differ."
+        )
     if (deviation := result.deviation()) is not None:
         with view.at(Detail.FULL):
             view.add_sentence(f"Standard deviation of the accuracy between folds: {100 * deviation:.1f} points.")

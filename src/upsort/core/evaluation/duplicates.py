@@ -1,7 +1,6 @@
-"""Exact and near copies among documents, and which documents belong together: those of a group, and copies of each other."""
+"""Exact copies and similar documents."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
 
@@ -9,9 +8,9 @@ from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
 from upsort.core.features.fingerprints import Fingerprints
 from upsort.core.lazy import record
 
-_SURE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
+CLOSE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
 _LEAST_SHARED = 5  # uncommon word pairs that documents of less similarity must have in common
-_COMMON, _NEVER_COMMON = 0.05, 10  # share of the documents above which a word pair is common; documents in which none is
+_COMMON, NEVER_COMMON = 0.05, 10  # share of the documents above which a word pair is common; documents in which none is
 
 PLACES = 80
 _CHECKED = 24  # places, of which a byte travels with a band
@@ -75,7 +74,7 @@ class Duplicates:
         """(n,) a number for each document; copies, and copies of copies, share one."""
         copies = np.flatnonzero(self.exact >= 0)
         later, earlier = (np.concatenate(ends) for ends in ((copies, self.pairs.later), (self.exact[copies], self.pairs.earlier)))
-        return _connected(later, earlier, self.exact.size)
+        return connected(later, earlier, self.exact.size)
 
 
 def signatures_of(fingerprints: Fingerprints, rows: Ints) -> AnyArray:
@@ -140,7 +139,7 @@ def common_shingles(fingerprints: Fingerprints, documents: int) -> AnyArray:
 
 def bound_of_common(documents: int) -> float:
     """How many documents may have a word pair that is not common."""
-    return max(_NEVER_COMMON, _COMMON * documents)
+    return max(NEVER_COMMON, _COMMON * documents)
 
 
 def frequent_shingles(fingerprints: Fingerprints, above: float) -> AnyArray:
@@ -270,7 +269,7 @@ def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: 
         alike[begin : begin + _CHUNK] = (signatures[a] == signatures[b]).mean(axis=1) >= similarity - _CLEARLY_LESS
     later, earlier = later[alike], earlier[alike]
     exactly, shared = similarities(fingerprints, later, earlier, common)
-    enough = (exactly >= similarity) & ((shared >= _LEAST_SHARED) | (exactly >= _SURE))
+    enough = (exactly >= similarity) & ((shared >= _LEAST_SHARED) | (exactly >= CLOSE))
     return SimilarPairs(later[enough], earlier[enough], exactly[enough])
 
 
@@ -287,123 +286,6 @@ def first_equal(sums: Keys, usable: Bools) -> Ints:
     return first
 
 
-@record(frozen=True, kw_only=True)
-class Groups:
-    """n documents. named: (n,) the group that a column names, as a number; those without one represent themselves. copied: (n,)
-    the same of similar documents. close: (n,) of exact and close copies alone; similar: (n,) of all similar documents, however
-    many come together. All are None where nothing was looked for.
-
-    Copies are told from the whole text as it was written, whatever the features keep of it, so that one corpus has the same
-    copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
-
-    named: Ints | None = None
-    copied: Ints | None = None
-    close: Ints | None = None
-    similar: Ints | None = None
-
-    @staticmethod
-    def of(named: Ints | None, duplicates: Duplicates | None) -> "Groups":
-        """Similar documents stay together as long as no set has more than a tenth of all documents: pairs are joined by falling
-        similarity, and those that would make a larger set, with the named groups, are left apart. Copies of at least 0.8 always
-        stay together."""
-        if duplicates is None:
-            return Groups(named=named)
-        n, pairs = duplicates.exact.size, duplicates.pairs
-        sure = duplicates.above(_SURE)
-        close, similar, largest = sure.groups(), duplicates.groups(), max(_LARGEST * n, _NEVER_COMMON)
-        whole = joined(named, similar)
-        assert whole is not None
-        if np.unique(whole, return_counts=True)[1].max(initial=0) <= largest:
-            return Groups(named=named, copied=similar, close=close, similar=similar)
-        weak = np.flatnonzero(pairs.similarity < _SURE)
-        weak = weak[np.argsort(-pairs.similarity[weak], kind="stable")]
-        linked = _joined_up_to(joined(named, close), pairs.later[weak], pairs.earlier[weak], largest)
-        every = [np.flatnonzero(pairs.similarity >= _SURE), weak[linked]]
-        chosen = np.sort(np.concatenate(every))
-        kept = SimilarPairs(pairs.later[chosen], pairs.earlier[chosen], pairs.similarity[chosen])
-        return Groups(named=named, copied=Duplicates(duplicates.exact, kept).groups(), close=close, similar=similar)
-
-    @property
-    def groups(self) -> Ints | None:
-        """(n,) documents of one number belong together for either reason."""
-        return joined(self.named, self.copied)
-
-    @property
-    def copies(self) -> int:
-        """How many documents are similar to an earlier one that they are kept together with."""
-        return int(self.copied.size - np.unique(self.copied).size) if self.copied is not None else 0
-
-    @property
-    def largest(self) -> int:
-        """How many documents the largest set of similar documents has."""
-        return int(np.unique(self.copied, return_counts=True)[1].max(initial=0)) if self.copied is not None else 0
-
-    @property
-    def divided(self) -> int:
-        """How many documents are in sets of similar ones that are not kept together as a whole."""
-        if self.similar is None or (groups := self.groups) is None:
-            return 0
-        parts = np.unique(np.stack((self.similar, groups)), axis=1)[0]
-        return int(np.isin(self.similar, parts[1:][parts[1:] == parts[:-1]]).sum())
-
-    def rows(self, chosen: Bools | Ints) -> "Groups":
-        """Of some of the documents."""
-        named, copied, close, similar = (
-            numbers[chosen] if numbers is not None else None for numbers in (self.named, self.copied, self.close, self.similar)
-        )
-        return Groups(named=named, copied=copied, close=close, similar=similar)
-
-    def splittable(self, labels: Ints) -> "Groups":
-        """Groups that leave each label in more than one, where closeness allows: a label whose documents are all in one group
-        only because they are similar is divided into its close copies. labels: (n,) numbers."""
-        groups = self.groups
-        if groups is None or self.copied is None or self.close is None:
-            return self
-        pairs = np.unique(np.stack((labels, groups)), axis=1)
-        alone = pairs[0][np.bincount(pairs[0])[pairs[0]] == 1]
-        divided = np.isin(groups, pairs[1][np.isin(pairs[0], alone)])
-        if not divided.any():
-            return self
-        return replace(self, copied=np.where(divided, self.copied.max() + 1 + self.close, self.copied))
-
-
-_LARGEST = 0.1
-"""Share of the documents that a set of similar ones may have."""
-
-
-def _joined_up_to(groups: Ints | None, left: Ints, other: Ints, most: float) -> Bools:
-    """(p,) which of the links, taken in their order, join groups without making one of more than so many documents. groups: (n,)
-    what belongs together before."""
-    assert groups is not None
-    _, root, sizes = np.unique(groups, return_inverse=True, return_counts=True)
-    above, size = list(range(sizes.size)), sizes.tolist()
-    linked = np.zeros(left.size, dtype=bool)
-
-    def top(number: int) -> int:
-        while above[number] != number:
-            above[number] = above[above[number]]
-            number = above[number]
-        return number
-
-    for place, (one, two) in enumerate(zip(root[left].tolist(), root[other].tolist(), strict=True)):
-        first, second = top(one), top(two)
-        if first == second:
-            linked[place] = True
-        elif size[first] + size[second] <= most:
-            above[second] = first
-            size[first] += size[second]
-            linked[place] = True
-    return linked
-
-
-def named_groups(cells: Sequence[str]) -> Ints:
-    """(n,) the number of each document's group; an empty cell is a group of its own."""
-    numbers: dict[str, int] = {}
-    return np.array(
-        [numbers.setdefault(cell, len(numbers)) if cell else -1 - place for place, cell in enumerate(cells)], dtype=np.int64
-    )
-
-
 def joined(first: Ints | None, second: Ints | None) -> Ints | None:
     """Groups in which documents stay together that share a number in either."""
     if first is None or second is None:
@@ -412,11 +294,11 @@ def joined(first: Ints | None, second: Ints | None) -> Ints | None:
     _, rows = np.unique(first, return_inverse=True)
     width = int(rows.max(initial=-1)) + 1
     _, columns = np.unique(second, return_inverse=True)
-    group = _connected(rows, width + columns, width + int(columns.max(initial=-1)) + 1)
+    group = connected(rows, width + columns, width + int(columns.max(initial=-1)) + 1)
     return np.asarray(group[rows], dtype=np.int64).reshape(n)
 
 
-def _connected(left: Ints, other: Ints, size: int) -> Ints:
+def connected(left: Ints, other: Ints, size: int) -> Ints:
     """(size,) the number of each node's connected part, in the order of their first nodes; left, other: the ends of each link.
 
     The roots of both ends get the smaller of the two as theirs, and every node the root of its root, until nothing changes

@@ -1,4 +1,5 @@
-"""The splits by which a plan is judged, and how each kind keeps on one side what belongs together.
+"""Which documents belong together, the splits by which a plan is judged, and how each kind keeps on one side what belongs
+together.
 
 - stratified: the documents of each label are dealt to the folds (see `training.stratified_split`); repeated with other
   seeds on request.
@@ -12,12 +13,14 @@ The last three say themselves what is held out. From their training parts every 
 that is held out, and those taken out are counted."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import pairwise
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.evaluation.duplicates import CLOSE, NEVER_COMMON, Duplicates, SimilarPairs, joined
 from upsort.core.lazy import record
 from upsort.core.plan import Judge
 from upsort.core.training.fold_data import Split
@@ -49,6 +52,123 @@ class SplitOrder:
 
     dates: Floats | None = None
     folds: Sequence[str] = ()
+
+
+@record(frozen=True, kw_only=True)
+class Groups:
+    """n documents. named: (n,) the group that a column names, as a number; those without one represent themselves. copied: (n,)
+    the same of similar documents. close: (n,) of exact and close copies alone; similar: (n,) of all similar documents, however
+    many come together. All are None where nothing was looked for.
+
+    Copies are told from the whole text as it was written, whatever the features keep of it, so that one corpus has the same
+    copies under every plan. Every kind of split keeps what belongs together on one side (see `splits`)."""
+
+    named: Ints | None = None
+    copied: Ints | None = None
+    close: Ints | None = None
+    similar: Ints | None = None
+
+    @staticmethod
+    def of(named: Ints | None, duplicates: Duplicates | None) -> "Groups":
+        """Similar documents stay together as long as no set has more than a tenth of all documents: pairs are joined by falling
+        similarity, and those that would make a larger set, with the named groups, are left apart. Copies of at least 0.8 always
+        stay together."""
+        if duplicates is None:
+            return Groups(named=named)
+        n, pairs = duplicates.exact.size, duplicates.pairs
+        sure = duplicates.above(CLOSE)
+        close, similar, largest = sure.groups(), duplicates.groups(), max(_LARGEST * n, NEVER_COMMON)
+        whole = joined(named, similar)
+        assert whole is not None
+        if np.unique(whole, return_counts=True)[1].max(initial=0) <= largest:
+            return Groups(named=named, copied=similar, close=close, similar=similar)
+        weak = np.flatnonzero(pairs.similarity < CLOSE)
+        weak = weak[np.argsort(-pairs.similarity[weak], kind="stable")]
+        linked = _joined_up_to(joined(named, close), pairs.later[weak], pairs.earlier[weak], largest)
+        every = [np.flatnonzero(pairs.similarity >= CLOSE), weak[linked]]
+        chosen = np.sort(np.concatenate(every))
+        kept = SimilarPairs(pairs.later[chosen], pairs.earlier[chosen], pairs.similarity[chosen])
+        return Groups(named=named, copied=Duplicates(duplicates.exact, kept).groups(), close=close, similar=similar)
+
+    @property
+    def groups(self) -> Ints | None:
+        """(n,) documents of one number belong together for either reason."""
+        return joined(self.named, self.copied)
+
+    @property
+    def copies(self) -> int:
+        """How many documents are similar to an earlier one that they are kept together with."""
+        return int(self.copied.size - np.unique(self.copied).size) if self.copied is not None else 0
+
+    @property
+    def largest(self) -> int:
+        """How many documents the largest set of similar documents has."""
+        return int(np.unique(self.copied, return_counts=True)[1].max(initial=0)) if self.copied is not None else 0
+
+    @property
+    def divided(self) -> int:
+        """How many documents are in sets of similar ones that are not kept together as a whole."""
+        if self.similar is None or (groups := self.groups) is None:
+            return 0
+        parts = np.unique(np.stack((self.similar, groups)), axis=1)[0]
+        return int(np.isin(self.similar, parts[1:][parts[1:] == parts[:-1]]).sum())
+
+    def rows(self, chosen: Bools | Ints) -> "Groups":
+        """Of some of the documents."""
+        named, copied, close, similar = (
+            numbers[chosen] if numbers is not None else None for numbers in (self.named, self.copied, self.close, self.similar)
+        )
+        return Groups(named=named, copied=copied, close=close, similar=similar)
+
+    def splittable(self, labels: Ints) -> "Groups":
+        """Groups that leave each label in more than one, where closeness allows: a label whose documents are all in one group
+        only because they are similar is divided into its close copies. labels: (n,) numbers."""
+        groups = self.groups
+        if groups is None or self.copied is None or self.close is None:
+            return self
+        pairs = np.unique(np.stack((labels, groups)), axis=1)
+        alone = pairs[0][np.bincount(pairs[0])[pairs[0]] == 1]
+        divided = np.isin(groups, pairs[1][np.isin(pairs[0], alone)])
+        if not divided.any():
+            return self
+        return replace(self, copied=np.where(divided, self.copied.max() + 1 + self.close, self.copied))
+
+
+_LARGEST = 0.1
+"""Share of the documents that a set of similar ones may have."""
+
+
+def _joined_up_to(groups: Ints | None, left: Ints, other: Ints, most: float) -> Bools:
+    """(p,) which of the links, taken in their order, join groups without making one of more than so many documents. groups: (n,)
+    what belongs together before."""
+    assert groups is not None
+    _, root, sizes = np.unique(groups, return_inverse=True, return_counts=True)
+    above, size = list(range(sizes.size)), sizes.tolist()
+    linked = np.zeros(left.size, dtype=bool)
+
+    def top(number: int) -> int:
+        while above[number] != number:
+            above[number] = above[above[number]]
+            number = above[number]
+        return number
+
+    for place, (one, two) in enumerate(zip(root[left].tolist(), root[other].tolist(), strict=True)):
+        first, second = top(one), top(two)
+        if first == second:
+            linked[place] = True
+        elif size[first] + size[second] <= most:
+            above[second] = first
+            size[first] += size[second]
+            linked[place] = True
+    return linked
+
+
+def named_groups(cells: Sequence[str]) -> Ints:
+    """(n,) the number of each document's group; an empty cell is a group of its own."""
+    numbers: dict[str, int] = {}
+    return np.array(
+        [numbers.setdefault(cell, len(numbers)) if cell else -1 - place for place, cell in enumerate(cells)], dtype=np.int64
+    )
 
 
 def splits(documents: LabelledDocuments, settings: Judge, order: SplitOrder | None = None) -> Splits:

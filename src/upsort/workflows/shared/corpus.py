@@ -11,7 +11,8 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.core.evaluation.duplicates import Groups, find_duplicates, named_groups
+from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.evaluation.splits import Groups, named_groups
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, suffixes, vectors_of_terms
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
 from upsort.core.features.documents import ExtraCells, Measure

@@ -8,12 +8,12 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
 from upsort.core.evaluation import decision_costs, probability_measures
-from upsort.core.evaluation.duplicates import named_groups
 from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of
 from upsort.core.evaluation.measure_list import JudgedEvidence
 from upsort.core.evaluation.measures import Decided, Judgement, judge
 from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity
 from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
+from upsort.core.evaluation.splits import named_groups
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import Decisions, TrainedSorter
