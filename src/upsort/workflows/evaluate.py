@@ -288,13 +288,12 @@ def _sketches_of_training(
 def _compared(
     sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, training: NearestTraining | None
 ) -> DecidedCorpus:
-    decisions = joined_decisions(collected.decisions)
     similarity = training.similarities(joined_sketches(collected.sketches)) if training is not None else None
     whole = DecidedCorpus(
         sorter=sorter,
         names=collected.names,
         true=collected.true,
-        decisions=decisions,
+        decisions=joined_decisions(collected.decisions),
         values=collected.values,
         groups=collected.groups,
         similarity=similarity,
