@@ -100,8 +100,8 @@ SENTENCES = (
     ),
     Sentence(
         "groups",
-        rf"Counting (?:each group|copies|the passages of one document)(?: and copies)? once leaves {NUMBER}; "
-        "the intervals rest on those.",
+        r"Counting (?:each group|similar documents|the passages of one document)(?: and similar documents)? once leaves "
+        rf"{NUMBER}; the intervals rest on those.",
         lambda f, m: number(m[1]) == f["groups"] < f["accuracy"]["of"],
     ),
     Sentence(

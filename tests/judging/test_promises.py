@@ -301,7 +301,7 @@ def test_documents_that_share_passages_are_not_called_documents(program: Program
     write(tmp_path / "q.csv", rows + shared)
     shared_options = ("q.csv", "--text=text", "--label=label")
     judged = program("cross-validate", *shared_options, "--folds=2", "--no-ledger").out
-    assert f"Counting the passages of one document and copies once leaves {len(volumes) - 1};" in judged
+    assert f"Counting the passages of one document and similar documents once leaves {len(volumes) - 1};" in judged
     assert "They are passages of" not in judged and "passages right" in judged
     trained = program("train", *shared_options, "--full", "-o", "q.sorter").out
     assert re.search(r"of \d+ passages of \d+ groups right", trained) and "3 passages resemble an earlier one" in trained

@@ -64,7 +64,7 @@ def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
     if judgement.groups is None or judgement.groups == judgement.accuracy.of:
         return []
     once = ["the passages of one document" if passages else "each group"] if group or not copies else []
-    once += ["copies"] if copies else []
+    once += ["similar documents"] if copies else []
     return [f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those."]
 
 

@@ -108,10 +108,7 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
     )
     copies = result.copies
     if copies.similar:
-        view.add_sentence(
-            f"Similar: {copies.similar:,} documents resemble another one (largest set: {copies.largest:,}); splits keep them "
-            "together."
-        )
+        view.add_sentence(f"Similar: {copies.similar:,} documents resemble another one (largest set: {copies.largest:,}).")
     else:
         view.add_sentence("Duplicates: none.")
 
