@@ -23,6 +23,7 @@ from upsort.cli.declaring import (
 from upsort.cli.parsing import command_parser, parse, usage
 from upsort.cli.rendering.console import Exit
 from upsort.core.errors import UsageProblem
+from upsort.io.plan.plan_file import load_plan
 from upsort.io.plan.plan_keys import declared_keys
 
 
@@ -168,3 +169,23 @@ def test_the_overview_names_every_command_at_80_columns(program: Program) -> Non
     assert [line.split()[0] for line in text.splitlines() if re.match(r"  \S", line)] == list(NAMES)
     assert all(len(line) <= 80 for line in text.splitlines())
     assert "Did you mean train" in program("trian", code=2).err
+
+
+@pytest.mark.parametrize(
+    ("setting", "value"),
+    [
+        ("columns.label_separator=,", ","),
+        ('columns.label_separator=";"', ";"),
+        ("columns.date_format=%d.%m,%Y", "%d.%m,%Y"),
+        ("columns.id=7", "7"),
+        ("clean.tokens_by=[a-z]+, ?", "[a-z]+, ?"),
+    ],
+)
+def test_the_value_of_a_key_that_takes_text_is_taken_as_it_stands(setting: str, value: str) -> None:
+    section, key = setting.partition("=")[0].split(".")
+    assert getattr(getattr(load_plan(None, [setting], {}), section), key) == value
+
+
+def test_names_of_labels_keep_their_quotes_and_their_commas() -> None:
+    columns = load_plan(None, ['columns.label="soil, wet",urgent'], {}).columns
+    assert columns.answers == ("soil, wet", "urgent")
