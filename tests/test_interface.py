@@ -237,5 +237,11 @@ sys.meta_path.insert(0, Interrupting())
 sys.argv = ["upsort", "--help"]
 program.entry()
 """
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        check=False,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),  # a shell's background job ignores it
+    )
     assert (done.returncode, done.stdout, done.stderr) == (130, "", "\nupsort: interrupted.\n")
