@@ -19,6 +19,7 @@ from upsort.core.training.fold_data import Split
 
 _ROWS = 2000  # documents at a time
 _MOST_WITH = 200  # documents that have a hash; what more have tells nothing of one
+_CANDIDATES = 16  # that are compared at most
 _CLOSE = 0.5  # of the hashes that the closest candidate has in common, from which on a candidate is compared
 
 
@@ -54,13 +55,27 @@ class NearestTraining:
         ones = np.ones(rows.size, dtype=np.int32)
         shape = (others.kept, self.hashes.size)
         common = csr_array(csr_array((ones, (rows, place[known])), shape=shape) @ self._documents).tocoo()
-        row, document, times = common.row, common.col, common.data
+        row, document, times = (values.astype(np.int64) for values in (common.row, common.col, common.data))
         if allowed is not None:
-            row, document, times = (values[allowed[common.col]] for values in (row, document, times))
-        most = np.zeros(others.kept)
-        np.maximum.at(most, row, times)
-        close = times >= _CLOSE * most[row]
-        yield row[close].astype(np.int64), document[close].astype(np.int64)
+            inside = allowed[document]
+            row, document, times = row[inside], document[inside], times[inside]
+        most = np.repeat(np.maximum.reduceat(times, _begins(row)), _sizes(row)) if row.size else times
+        close = times >= _CLOSE * most
+        row, document, times = row[close], document[close], times[close]
+        order = np.lexsort((document, -times, row))
+        row, document = row[order], document[order]
+        ranked = np.arange(row.size) - np.repeat(_begins(row), _sizes(row)) < _CANDIDATES
+        yield row[ranked], document[ranked]
+
+
+def _begins(row: Ints) -> Ints:
+    """Where each of the rows, which are sorted, begins."""
+    return np.flatnonzero(np.concatenate((np.ones(min(row.size, 1), dtype=bool), row[1:] != row[:-1])))
+
+
+def _sizes(row: Ints) -> Ints:
+    """How many entries each of the rows has."""
+    return np.diff(np.append(_begins(row), row.size))
 
 
 def estimated_similarities(one: Sketches, rows: Ints, other: Sketches, documents: Ints) -> Floats:
