@@ -309,8 +309,8 @@ SENTENCES = (
     ),
     Sentence(
         "divided",
-        rf"{NUMBER} documents? resembles? some on the other side of a split: a set of similar ones stays together only up to a "
-        r"tenth of all documents, and if it does not hold all of a label\.",
+        rf"{NUMBER} documents? (?:is|are) in sets of similar ones that are divided: whole, a set would hold more than a tenth of "
+        r"all documents, or all of a label\.",
         lambda f, m: number(m[1]) == f["divided"] > 0,
     ),
     Sentence(

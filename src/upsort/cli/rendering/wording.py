@@ -185,8 +185,8 @@ def unused_sentences(duplicates: results.SplitCounts) -> list[str]:
     lines = []
     if duplicates.divided:
         lines.append(
-            f"{duplicates.divided:,} documents resemble some on the other side of a split: a set of similar ones stays together "
-            "only up to a tenth of all documents, and if it does not hold all of a label."
+            f"{duplicates.divided:,} documents are in sets of similar ones that are divided: whole, a set would hold more than a "
+            "tenth of all documents, or all of a label."
         )
     if duplicates.taken_out_of_training:
         lines.append(

@@ -173,8 +173,8 @@ def _report(result: SplitResult, plan: Plan, share: float, view: View) -> None:
         view.add_sentence(f"{result.copies:,} rows resemble an earlier one; similar rows are on the same side.")
     if result.divided:
         view.add_sentence(
-            f"{result.divided:,} rows resemble some on the other side: a set of similar rows stays together only up to a tenth "
-            "of all rows, and if it does not hold all of a label."
+            f"{result.divided:,} rows are in sets of similar ones that are divided: whole, a set would hold more than a tenth of "
+            "all rows, or all of a label."
         )
     if result.groups is not None:
         view.add_sentence(f"Rows with the same {plan.columns.group!r} are on the same side ({result.groups:,} groups).")
