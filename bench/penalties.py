@@ -1,6 +1,9 @@
-"""How good the usual penalty is: held-out accuracy along the path of penalties, and of the usual one.
+"""How good the usual penalty is: held-out accuracy along the path of penalties, and of the usual one. With --ratio-svm of how far
+the weights of ratio-svm are drawn to their mean size, beside its own machine without ratios.
 
-python bench/penalties.py [--smallest]"""
+python bench/penalties.py [--smallest] [--ratio-svm [COUNTS.npz]]
+
+COUNTS.npz: the arrays counts, terms, starts, shape and labels of a corpus, of which 8,000 documents train and 8,000 judge."""
 
 import sys
 
@@ -8,16 +11,54 @@ import numpy as np
 from made_matrix import made_matrix
 from scipy.sparse import csr_array
 
+from upsort.core.arrays import Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.problem_arrays import Targets
+from upsort.core.matrices.sparse import column_sizes
 from upsort.core.plan import Classifier
 
 KINDS: tuple[str, ...] = ("logistic", "svm")
 
 
+INTERPOLATIONS = (0.25, 0.5, 0.75, 1.0)
+
+
+def counts_of(path: str) -> tuple[csr_array, Ints]:
+    """16,000 documents of a corpus, drawn at random, and their labels."""
+    with np.load(path) as stored:
+        matrix = csr_array((stored["counts"].astype(np.float64), stored["terms"], stored["starts"]), shape=tuple(stored["shape"]))
+        chosen = np.random.default_rng(0).permutation(matrix.shape[0])[:16_000]
+        return csr_array(matrix[chosen]), stored["labels"][chosen].astype(np.int64)
+
+
+def ratio_svm(path: str, smallest: bool) -> None:
+    """A table of the interpolations, on terms that are there or not."""
+    heads = " | ".join(map(str, INTERPOLATIONS))
+    print(f"| corpus | documents | labels | {heads} | without ratios |\n|---|---|---|{'---|' * (len(INTERPOLATIONS) + 1)}")
+    sizes = ((300, 400),) if smallest else ((2_000, 6_000), (10_000, 15_000))
+    corpora = [("made", made_matrix(n, terms, k, seed=k, length=25)) for n, terms in sizes for k in (2, 10, 40)]
+    for name, (matrix, labels) in [*corpora, *([("given", counts_of(path))] if path else [])]:
+        k, presence = int(labels.max()) + 1, csr_array(matrix > 0, dtype=np.float64)
+        out = np.random.default_rng(1).random(labels.size) < 0.5
+        learned = csr_array(presence[~out])
+        terms = np.flatnonzero(column_sizes(learned) >= 2)
+        targets = Targets(labels[~out], k, np.ones(int((~out).sum())))
+        data = TrainingData(csr_array(learned[:, terms]), targets, tuple(map(str, range(k))))
+        settings = [Classifier(kind="ratio-svm", interpolation=beta, tolerance=1e-3) for beta in INTERPOLATIONS]
+        right = []
+        for chosen in [*settings, Classifier(kind="svm", tolerance=1e-3)]:
+            scores = families.train(data, chosen, 1.0).scores(csr_array(presence[out][:, terms]))
+            right.append(float((scores.argmax(axis=1) == labels[out]).mean()))
+        cells = " | ".join(f"{100 * share:.1f}" for share in right)
+        print(f"| {name} | {int((~out).sum()):,} | {k} | {cells} |", flush=True)
+
+
 def main() -> None:
     """Measure and print a table."""
+    if "--ratio-svm" in sys.argv:
+        ratio_svm(sys.argv[-1] if sys.argv[-1].endswith(".npz") else "", "--smallest" in sys.argv)
+        return
     heads = " | ".join(f"{penalty:.2g}" for penalty in families.PENALTIES)
     print(f"| kind | documents | labels | {heads} | usual |")
     sizes = ((1_000, 4_000), (10_000, 15_000), (60_000, 35_000))

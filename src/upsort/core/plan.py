@@ -285,7 +285,9 @@ class Classifier:
     contrast: Annotated[
         Literal["multinomial", "one-against-rest"], key("multinomial: all labels at once, or one-against-rest")
     ] = "multinomial"
-    interpolation: Annotated[Share, key("0: all terms weigh the same, 1: as trained")] = 0.25
+    interpolation: Annotated[
+        Share | Literal["usual"], key("0: all terms weigh the same, 1: as trained; usual: 0.25 with two labels, 0.75 with more")
+    ] = "usual"
     label_weights: Annotated[
         Literal["equal", "even"] | dict[str, Above0],
         key("weights of labels: equal, even (all labels alike), or one per label: { bookings = 0.5 }"),

@@ -202,6 +202,10 @@ RIDGE = Family(
 )
 
 
+_FEW_LABELS, _MANY_LABELS = 0.25, 0.75
+"""The usual interpolation with two labels and with more."""
+
+
 def train_ratio_svm(matrix: csr_array | PartitionedMatrix, targets: Targets, settings: plan.Classifier, penalty: float) -> Linear:
     """Train to the optimum. matrix: (n, n_terms) CSR, float64, ≥ 0, usually presence.
 
@@ -211,7 +215,9 @@ def train_ratio_svm(matrix: csr_array | PartitionedMatrix, targets: Targets, set
     With p the label's weighted sums of term values plus 1 divided by their total, and q the same of all other labels, each term
     is multiplied by r = ln(p / q) before a support vector machine is trained on it. The machine's weights v are drawn towards
     their mean size, v' = (1 − β) · mean |v| + β · v with β = `interpolation` (their section 2.3); the rule's weights are r · v'.
-    """
+
+    Their β, 0.25, is for two labels, whose machines are mirror images. With more labels each machine has a mean size of its own,
+    and the scores of rare labels rise or fall against the others: there β is 0.75 (docs/methods.md has what that brings)."""
     ratios = label_ratios(matrix, targets)
     parameters, ended = minimise(
         Objective(
@@ -222,6 +228,8 @@ def train_ratio_svm(matrix: csr_array | PartitionedMatrix, targets: Targets, set
         Stopping(settings.tolerance, settings.most_iterations),
     )
     beta = settings.interpolation
+    if isinstance(beta, str):
+        beta = _FEW_LABELS if targets.n_labels <= 2 else _MANY_LABELS
     size = np.abs(parameters[:-1]).mean(axis=0)
     parameters[:-1] = (1.0 - beta) * size + beta * parameters[:-1]
     return Linear.of(parameters, ended, scale=ratios)
