@@ -283,7 +283,7 @@ SENTENCES = (
     ),
     Sentence(
         "similar and new",
-        rf"Like training documents: {NUMBER}% of {NUMBER} right; new: {NUMBER}% of {NUMBER}\.",
+        rf"Similar to training documents: {NUMBER}% of {NUMBER} right; new: {NUMBER}% of {NUMBER}\.",
         lambda f, m: (
             similarity_of(f)["p"] < 0.05
             and number(m[2]) == similarity_of(f)["not_new"]["of"]

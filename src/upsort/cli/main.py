@@ -2,15 +2,19 @@
 
 import gc
 import os
+import platform
+import re
 import signal
 import sys
 import traceback
 import warnings
+from collections.abc import Iterator
 from contextlib import suppress
 from errno import ENOMEM
 from importlib import import_module
 from pathlib import Path
 from textwrap import fill
+from types import ModuleType
 
 from upsort.cli.commands import NAMES, spec_of, view_of
 from upsort.cli.declaring import spellings_of
@@ -20,9 +24,11 @@ from upsort.cli.rendering.console import Console, Exit, without_controls
 from upsort.core.errors import DataProblem, PatternTimeout, Problem, Stopped, UsageProblem, nearest
 from upsort.io.notices import notices
 from upsort.io.outputs.atomic import left_files
-from upsort.io.sources.addresses import note_secrets
+from upsort.io.sources.addresses import note_secrets, without_secrets
 from upsort.version import __version__
 
+_REQUIRED = re.compile(r"(?P<name>[\w.-]+)(?P<extras>\[[^]]*\])?[^;]*(?:;.*extra\s*==\s*['\"](?P<extra>[\w-]+)['\"])?")
+_FOR_DEVELOPERS = frozenset({"test", "docs", "check", "all"})
 _NO_MEMORY = """upsort: there is not enough memory for this.
         Use fewer documents or terms (features.most_terms), or fewer --workers where the command has them."""
 _WANT_OF_MEMORY = ("can't start new thread", "failed to map segment", "annot allocate memory")  # as the system words it
@@ -142,8 +148,7 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
     if name == "--version":
         if rest not in ([], ["--verbose"]):
             raise UsageProblem(f"upsort --version does not know {rest[0]!r}.", "It has one option, --verbose.")
-        versions = import_module("upsort.cli.versions").versions() if rest else [("upsort", __version__)]
-        for what, value in versions:
+        for what, value in _versions() if rest else [("upsort", __version__)]:
             console.write_line(f"{what:<{_NAMES_WIDE if rest else 0}} {without_controls(value)}")
         return Exit.DONE
     if name not in NAMES:
@@ -151,6 +156,39 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
         hint = f"Did you mean {' or '.join(close)}?" if close else "See upsort --help for all commands."
         raise UsageProblem(f"There is no command {name!r}.", hint)
     return _run(name, rest, console)
+
+
+def _versions() -> Iterator[tuple[str, str]]:
+    """What a report of a fault should hold: versions of the program and of what it works with, extras, and paths."""
+    metadata = import_module("importlib.metadata")  # not wanted by any other call
+    yield "upsort", __version__
+    yield "python", f"{platform.python_version()} ({platform.python_implementation()})"
+    yield "system", f"{platform.system()} {platform.release()} {platform.machine()}, {os.cpu_count()} processors"
+    yield "encoding", f"{sys.getfilesystemencoding()}, output {getattr(sys.stdout, 'encoding', None) or 'none'}"
+    extras: dict[str, list[str]] = {}
+    for required in metadata.requires("upsort") or ():
+        match = _REQUIRED.match(required)
+        if match is None or match["extra"] in _FOR_DEVELOPERS:
+            continue
+        version = f"{match['name']} {_installed(metadata, match['name'])}"
+        if match["extra"]:
+            extras.setdefault(match["extra"], []).append(version)
+        else:
+            yield match["name"], _installed(metadata, match["name"])
+    for extra, packages in sorted(extras.items()):
+        yield f"upsort[{extra}]", ", ".join(packages)
+    yield "program in", str(Path(__file__).parents[1])
+    yield "python in", sys.executable
+    yield "folder", os.getcwd()  # noqa: PTH109 - a folder that is gone has no Path
+    variables = [name for name in sorted(os.environ) if name.startswith(("UPSORT_", "NUMBA_", "OPENBLAS_", "OMP_"))]
+    yield "variables", ", ".join(f"{name}={without_secrets(os.environ[name])}" for name in variables) or "none of ours"
+
+
+def _installed(metadata: ModuleType, name: str) -> str:
+    try:
+        return str(metadata.version(name))
+    except metadata.PackageNotFoundError:
+        return "not installed"
 
 
 def _run(name: str, arguments: list[str], console: Console) -> Exit:

@@ -11,6 +11,7 @@ from upsort.core.arrays import Bools, Ints
 from upsort.core.errors import DataProblem, Problem, UsageProblem
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of, validation_of
 from upsort.core.evaluation.intervals import DifferenceToBest, difference_to_best
+from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.splits import Splits, hold_out, splits
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -29,6 +30,7 @@ from upsort.workflows.shared.candidates import (
     trials,
 )
 from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.corpus import LabelledCorpus
 from upsort.workflows.shared.results import SplitCounts
 
 JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
@@ -101,6 +103,7 @@ class ChosenPlan:
     documents: int
     judge_documents: int
     duplicates: SplitCounts
+    leaks: list[Leak]
     seconds: float
 
 
@@ -150,6 +153,7 @@ def choose(work: RunContext, budget: Budget) -> ChosenPlan:
         documents=search.first.documents.documents,
         judge_documents=int(search.outside.sum()),
         duplicates=search.first.duplicates,
+        leaks=LabelledCorpus.leaks(*search.corpora.of(picked.candidate.plan)),
         seconds=time.perf_counter() - started,
     )
 

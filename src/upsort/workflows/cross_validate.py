@@ -16,6 +16,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.evaluation import cross_validation
 from upsort.core.evaluation.cross_validation import SplitParts
 from upsort.core.evaluation.intervals import Rate, Sample, share_of
+from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.learning_curve import LearningCurve, PowerLaw, fit_learning_curve, measure_learning_curve
 from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity, similarities_on_splits
 from upsort.core.evaluation.splits import SplitOrder, Splits, splits
@@ -110,11 +111,12 @@ class CrossValidateResult:
     documents: int
     trained_on: int
     distinct_terms: int
+    leaks: list[Leak]
 
 
 def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
-    corpus = read_labelled_corpus(work, CorpusOptions(sketches=TO_JUDGE, with_readers=True))
+    corpus = read_labelled_corpus(work, CorpusOptions(sketches=TO_JUDGE, numbers=True, with_readers=True))
     method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:
@@ -139,6 +141,7 @@ def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossVa
                 documents=ready.documents.documents,
                 trained_on=round(float(np.mean([split.training.size for split in ready.splits.each]))),
                 distinct_terms=corpus.measured.distinct,
+                leaks=corpus.leaks(answer),
             )
         )
         if output is not None:
@@ -301,6 +304,7 @@ class CrossValidated(JudgementResult, kw_only=True):
     without_date: int
     dates: str
     by_similarity: SimilarityRates | None
+    leaks: Annotated[list[Leak], described("what gives away labels by itself")]
     copies_together: JudgementResult | UnsetType = UNSET
     copies_apart: JudgementResult | UnsetType = UNSET
     copied_documents: CopiedDocuments | UnsetType = UNSET

@@ -14,7 +14,8 @@ from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import BlockTerms, CommonTerm, TermTally, terms_of_block
 from upsort.core.arrays import Compacted, compacted, expanded_text
 from upsort.core.errors import DataProblem
-from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
+from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of_tokens, joined
 from upsort.core.lazy import record
 from upsort.core.text.characters import is_repetition, joined_labels, labels_in, lower, spellings
@@ -51,7 +52,7 @@ class SurveyDocument:
 class SurveyedBlock:
     """What there is in n documents. sets: the labels of each. characters: of each. short, long: the shortest and the longest.
     openings: how often texts begin with the same words. odd: what looks out of place, with the reference. broken: the first
-    broken characters. cells: of the columns to be tallied, by their places."""
+    broken characters. cells: of the columns to be tallied, by their places. sample: some of the texts, in words."""
 
     columns: tuple[str, ...]
     metadata: RowMetadata
@@ -66,6 +67,7 @@ class SurveyedBlock:
     broken: str
     languages: list[DetectedLanguage]
     cells: dict[int, Compacted]
+    sample: SampledTexts
 
 
 @record(frozen=True)
@@ -86,9 +88,7 @@ class BlockSurveyor:
         sets = [self._labels_in(cell) for cell in metadata.labels]
         languages = spoken_in(tokens, profiles())
         documents = [SurveyDocument(*entry) for entry in zip(metadata.ids, lengths, texts, metadata.labels, strict=True)]
-        openings: Counter[str] = Counter()
-        odd: list[tuple[str, str]] = []
-        first_broken = ""
+        openings, odd, first_broken = Counter[str](), list[tuple[str, str]](), ""
         for place, (document, distinct) in enumerate(zip(documents, fingerprints.distinct.tolist(), strict=True)):
             if document.words > _OPENING_WORDS:
                 openings[" ".join(document.text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
@@ -114,6 +114,7 @@ class BlockSurveyor:
             broken=first_broken,
             languages=languages,
             cells={place: compacted([row[place] for row in block.rows]) for place in self.places.get(block.columns, ())},
+            sample=sampled_texts(tokens, once, texts),
         )
 
     def _labels_in(self, cell: str) -> tuple[str, ...]:
@@ -182,7 +183,7 @@ class SurveyResult(Struct, frozen=True, kw_only=True):
     stop words are left out. spoken: the code of the language that most texts seem to be in; null where it is not known. script:
     the script, where that is all that is known. languages: documents in each language, by name. broken: the first broken
     characters, where there are any. several: documents of several labels, which count at each. separator: what seems to separate
-    the labels of a cell, where the plan names no separator."""
+    the labels of a cell, where the plan names no separator. leaks: what gives away labels by itself."""
 
     documents: int
     empty: int
@@ -197,6 +198,7 @@ class SurveyResult(Struct, frozen=True, kw_only=True):
     longest: list[SurveyDocument]
     openings: dict[str, int]
     copies: CopyCounts
+    leaks: list[Leak]
     odd: list[OddDocuments]
     distinct_terms: int
     terms: list[CommonTerm]
@@ -251,10 +253,13 @@ class _SurveyTally:
         self.odd: dict[str, list[str]] = {}
         self.broken = ""
         self.tallies = _column_tallies(inputs, choices.columns)
+        self.sample = TextSample()
 
     def add(self, seen: SurveyedBlock) -> None:
         """Add one more block."""
-        metadata = seen.metadata
+        metadata, tallies = seen.metadata, self.tallies.get(seen.columns, {})
+        cells = {place: expanded_text(compact) for place, compact in seen.cells.items()}
+        self.sample.add(seen.sample, len(self.labels), {tallies[place].name: column for place, column in cells.items()})
         self.labels += metadata.labels
         self.sets += seen.sets
         self.references += metadata.ids
@@ -269,9 +274,8 @@ class _SurveyTally:
             self._note(what, reference)
         self.broken = self.broken or seen.broken
         self.languages += seen.languages
-        tallies = self.tallies.get(seen.columns, {})
-        for place, cells in seen.cells.items():
-            tallies[place].add(expanded_text(cells), metadata.labels)
+        for place, column in cells.items():
+            tallies[place].add(column, metadata.labels)
 
     def _note(self, what: str, reference: str) -> None:
         self.odd.setdefault(what, []).append(reference)
@@ -289,6 +293,10 @@ class _SurveyTally:
         main = main_language(self.languages)
         unlabelled = sum(not labels for labels in self.sets)
         labelled = max(words.size - unlabelled, 1)
+        least = min(self.choices.gather.similarity, self.choices.judge.similarity)
+        every = find_duplicates(joined(self.fingerprints), least)
+        columns = column_summaries.merged(tally.summary() for tallies in self.tallies.values() for tally in tallies.values())
+        clues = [column_summaries.column_clue(column.name, column.kind, self.sample.cells(column.name)) for column in columns]
         result = SurveyResult(
             documents=words.size,
             empty=empty,
@@ -305,7 +313,8 @@ class _SurveyTally:
             shortest=self.short,
             longest=self.long,
             openings={opening: times for opening, times in self.openings.most_common(5) if times > 1},
-            copies=self._copies(),
+            copies=self._copies(every),
+            leaks=self.sample.leaks(self.sets, every.above(self.choices.judge.similarity).groups(), clues),
             odd=self._odd(),
             distinct_terms=self.terms.distinct,
             terms=self.terms.most_common(top),
@@ -319,15 +328,13 @@ class _SurveyTally:
             languages=dict(Counter(str(detected) for detected in self.languages if detected.known).most_common()),
             several=sum(len(labels) > 1 for labels in self.sets),
             separator="" if self.choices.columns.label_separator else column_summaries.separator_of(self.labels),
-            columns=_merged([tally.summary() for tallies in self.tallies.values() for tally in tallies.values()]),
+            columns=columns,
         )
         return result, {name: values.tolist() for name, values in by_label.items()} or {"all": self.words}
 
-    def _copies(self) -> CopyCounts:
-        copy_from, together_from = self.choices.gather.similarity, self.choices.judge.similarity
-        every = find_duplicates(joined(self.fingerprints), min(copy_from, together_from))
-        duplicates = every.above(copy_from)
-        _, sizes = np.unique(every.above(together_from).groups(), return_counts=True)
+    def _copies(self, every: Duplicates) -> CopyCounts:
+        duplicates = every.above(self.choices.gather.similarity)
+        _, sizes = np.unique(every.above(self.choices.judge.similarity).groups(), return_counts=True)
         first = duplicates.earliest()
         pairs = [
             CopyPair(
@@ -390,11 +397,3 @@ def _column_tallies(inputs: Inputs, columns: plan.Columns) -> dict[tuple[str, ..
             if name not in used
         }
     return tallies
-
-
-def _merged(summaries: list[column_summaries.ColumnSummary]) -> list[column_summaries.ColumnSummary]:
-    """The first summary of each column; tables of other shapes add only columns that the first ones lack."""
-    by_name: dict[str, column_summaries.ColumnSummary] = {}
-    for summary in summaries:
-        by_name.setdefault(summary.name, summary)
-    return list(by_name.values())

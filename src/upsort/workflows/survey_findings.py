@@ -5,7 +5,8 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from upsort.core import plan
-from upsort.core.errors import quoted
+from upsort.core.errors import listed, quoted
+from upsort.core.evaluation.leaks import Leak
 from upsort.core.lazy import record
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
 from upsort.io.outputs.rejects import set_aside_path
@@ -70,6 +71,34 @@ def _gather_command(about: str, output: str, findings: Sequence[_RuleFinding]) -
     drop = ",".join(dict.fromkeys(kind for finding in findings for kind in finding.drop))
     options = dict.fromkeys(finding.gather for finding in findings if finding.gather)
     return " ".join(["upsort gather", about, *([f"--drop {drop}"] if drop else []), *options, f"-o {output}"])
+
+
+def leak_sentence(leak: Leak) -> str:
+    """What gives away labels, what it achieves alone, and what is achieved without it."""
+    name, several = leak.names[0], len(leak.names) > 1
+    alone, rest = f"{100 * leak.alone:.1f}%", f"{100 * leak.rest:.1f}%"
+    if leak.kind == "terms":
+        which = f"terms {listed(map(repr, leak.names), _NAMED)} alone tell" if several else f"term {name!r} alone tells"
+        return f"the {which} label {leak.label!r}: F1 {alone} on held-out documents, {rest} without such terms"
+    after = f" after {name!r}" if name else ""
+    which = f"column {name!r}" if leak.kind == "column" else f"first number{after} in the text"
+    other = "text" if leak.kind == "column" else "terms"
+    return f"the {which} alone tells the label of {alone} of held-out documents; the {other}, of {rest}"
+
+
+def _leaks(facts: _Facts) -> Iterator[_RuleFinding]:
+    leaks = facts.result.leaks
+    if not leaks:
+        return
+    more = f"; {len(leaks) - 1:,} more like that" if len(leaks) > 1 else ""
+    what = leak_sentence(leaks[0])
+    shown = "--columns" if leaks[0].kind == "column" else f"--find {shlex.quote(leaks[0].names[0])} --show 3"
+    yield _RuleFinding(
+        touched=facts.result.documents,
+        what=f"{what[0].upper()}{what[1:]}{more}.",
+        command=f"{facts.survey} {shown if leaks[0].names[0] else '--show 3'}",
+        then="If that is not known of new documents, do not train on it.",
+    )
 
 
 def _conflicting_duplicates(facts: _Facts) -> Iterator[_RuleFinding]:
@@ -221,6 +250,7 @@ def _codes(signs: str) -> str:
 
 
 _RULES: tuple[tuple[float, Callable[[_Facts], Iterator[_RuleFinding]]], ...] = (
+    (5, _leaks),
     (20, _conflicting_duplicates),
     (3, _duplicates),
     (3, _several_labels),

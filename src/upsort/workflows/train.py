@@ -14,6 +14,7 @@ from upsort.core.classifiers.families import calibration_of, chooses_penalty
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import outcome_of
 from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of, wilson
+from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity, similarities_on_splits
 from upsort.core.features.fingerprints import TO_JUDGE, TO_KEEP, Sketches, bounded
 from upsort.core.features.vocabulary import too_common
@@ -39,7 +40,8 @@ class AnswerResult(Struct, frozen=True, kw_only=True):
     out because more than features.in_at_most of the documents hold them, most common first. copies: documents that resemble an
     earlier one. training_accuracy: on the documents it was trained on. held_out_accuracy: of the quick check: on documents that
     sorters of the same plan, trained on the others, never saw. held_out_groups: how many of those do not belong together.
-    by_similarity: to the nearest training document; null where documents are too many to compare."""
+    by_similarity: to the nearest training document; null where documents are too many to compare. leaks: what gives away labels
+    by itself; empty without the quick check."""
 
     answer: str | UnsetType = UNSET
     classifier: str
@@ -60,6 +62,7 @@ class AnswerResult(Struct, frozen=True, kw_only=True):
     held_out_accuracy: Rate | None
     held_out_groups: int | None
     by_similarity: SimilarityRates | None
+    leaks: list[Leak]
 
 
 class TrainResult(AnswerResult, frozen=True, kw_only=True):
@@ -97,6 +100,7 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
         copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),
         fingerprints=extendable,
         sketches=TO_JUDGE if check else TO_KEEP if fingerprints else 0,
+        numbers=check,
         at_least=1 if extendable else None,
         with_readers=not extendable,
     )
@@ -122,7 +126,8 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
             seconds["check"] += time.perf_counter() - began
         if extendable:
             sorter = replace(sorter, stored=sampled(stored_documents(corpus, answer)))
-        answers.append((_answer_result(answer, sorter, held_out, work.plan), sorter))
+        leaks = corpus.leaks(answer) if check else []
+        answers.append((_answer_result(answer, sorter, held_out, leaks), sorter))
     size = save_sorters([sorter for _, sorter in answers], output)
     results = [result for result, _ in answers]
     return Training(
@@ -141,7 +146,7 @@ def _has_inner_folds(plan: Plan) -> bool:
     return calibration_of(plan.classifier) != "none" or chosen or plan.decide.f_beta > 0 or bool(plan.columns.label_separator)
 
 
-def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: "_QuickCheck | None", plan: Plan) -> AnswerResult:
+def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: "_QuickCheck | None", leaks: list[Leak]) -> AnswerResult:
     trained, measured = sorter.trained, answer.documents.measured
     return AnswerResult(
         answer=sorter.answer or UNSET,
@@ -156,13 +161,14 @@ def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: "_Quick
         reached=trained.ended.reached,
         calibration=sorter.calibration.kind,
         undecided_below=sorter.plan.decide.undecided_below or None,
-        too_common=too_common(measured.counts, measured.terms, plan.features),
+        too_common=too_common(measured.counts, measured.terms, sorter.plan.features),
         without_tokens=int((measured.tokens == 0).sum()),
         copies=answer.groups.copies,
         training_accuracy=of_known(trained.right, trained.documents),
         held_out_accuracy=held_out.accuracy if held_out is not None else None,
         held_out_groups=held_out.groups if held_out is not None else None,
         by_similarity=held_out.by_similarity if held_out is not None else None,
+        leaks=leaks,
     )
 
 

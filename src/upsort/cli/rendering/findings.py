@@ -82,7 +82,7 @@ def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]
         )
     if rates.differ:
         lines.append(
-            f"Like training documents: {percent(rates.not_new.value)} of {number(rates.not_new.of)} right; new: "
+            f"Similar to training documents: {percent(rates.not_new.value)} of {number(rates.not_new.of)} right; new: "
             f"{percent(rates.new.value)} of {number(rates.new.of)}."
         )
     return lines

@@ -10,12 +10,26 @@ from msgspec import structs
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.view import Bold, Column, Zero, values_of
 from upsort.core.evaluation.intervals import FEW, Rate
+from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures
 from upsort.core.evaluation.measures import Judgement, LabelMeasures, LabelSets
 from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
 from upsort.core.plan import Plan
 from upsort.workflows.shared import results
+from upsort.workflows.survey_findings import leak_sentence
+
+_LEAKS_SHOWN = 3
+
+
+def leak_warnings(leaks: Sequence[Leak]) -> list[str]:
+    """What gives away labels, with the figures."""
+    lines = [f"{leak_sentence(leak)}." for leak in leaks[:_LEAKS_SHOWN]]
+    if lines:
+        more = len(leaks) - len(lines)
+        lines[-1] += f" {more:,} more {'is' if more == 1 else 'are'} like that." if more else ""
+        lines[-1] += " If that is not known of new documents, do not train on it."
+    return lines
 
 
 def percent(value: float | None) -> str:

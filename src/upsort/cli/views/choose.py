@@ -10,7 +10,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import baseline_rate, similarity_sentences, times
 from upsort.cli.rendering.view import Detail, View
-from upsort.cli.rendering.wording import interval, percent
+from upsort.cli.rendering.wording import interval, leak_warnings, percent
 from upsort.cli.request import named_engine, planned_context, report_rejects
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.views.evaluate import show_splits
@@ -41,6 +41,8 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
     view = View(_result(chosen))
     _show(chosen, options.margin, view)
     show_splits(chosen.duplicates, work.plan, view)
+    for line in leak_warnings(chosen.leaks):
+        view.add_warning(line)
     if options.output:
         with replacing_text(Path(options.output)) as text:
             text.write(starter_plan_text(replace(chosen.picked.plan, candidates={}), named_engine(options)))
@@ -158,6 +160,7 @@ def _result(chosen: ChosenPlan) -> Choose:
         untried=chosen.untried,
         set_aside_to_judge=chosen.judge_documents,
         counted=chosen.counted,
+        leaks=chosen.leaks,
         seconds=chosen.seconds,
         **structs.asdict(chosen.duplicates),
     )

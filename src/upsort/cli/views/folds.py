@@ -15,7 +15,15 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Shown, View
-from upsort.cli.rendering.wording import interval, judgement_values, number, percent, value_and_interval, with_rates
+from upsort.cli.rendering.wording import (
+    interval,
+    judgement_values,
+    leak_warnings,
+    number,
+    percent,
+    value_and_interval,
+    with_rates,
+)
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.views.evaluate import show_headline, show_judgement, show_similarity, show_splits, show_undecided
 from upsort.core.errors import UsageProblem
@@ -82,6 +90,7 @@ def _values(validation: CrossValidateResult, plan: Plan) -> dict[str, Any]:
             for number, fold in enumerate(result.folds, 1)
         ],
         by_similarity=result.by_similarity,
+        leaks=validation.leaks,
         copied_documents=CopiedDocuments(*(validation.copied or (None, None))) if other is not None else UNSET,
     )
     values = with_rates(answer, result.evidence)
@@ -118,6 +127,8 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     show_judgement(
         result.evidence, result.overall.labels, view, options.shares, answer.name if named else "", 5 - bool(similarity)
     )
+    for line in leak_warnings(answer.leaks):
+        view.add_warning(line)
     if not named:
         view.add_step(
             "Next, to try other classifiers:",

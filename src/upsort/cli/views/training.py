@@ -8,7 +8,7 @@ from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import similarity_sentences, units_of
 from upsort.cli.rendering.view import Detail, View, shortened
-from upsort.cli.rendering.wording import interval, number, percent
+from upsort.cli.rendering.wording import interval, leak_warnings, number, percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
 from upsort.core.errors import listed
@@ -130,6 +130,8 @@ def _show_bound(sorter: TrainedSorter, view: View) -> None:
 
 def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     trained = sorter.trained
+    for line in leak_warnings(answer.leaks):
+        view.add_warning(line)
     if answer.without_tokens:
         view.add_warning(f"documents without a token after cleaning: {answer.without_tokens:,}; only their label counts.")
     if trained.ended.uncompiled:

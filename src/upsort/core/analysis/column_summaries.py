@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Literal
 
 import numpy as np
@@ -11,6 +11,7 @@ from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
+from upsort.core.evaluation.leaks import Clue, numbers_of
 from upsort.core.features.counting import count
 from upsort.core.lazy import record
 from upsort.core.plan import Clean
@@ -147,6 +148,39 @@ class ColumnTally:
             most=self._most if numbers else None,
             means={label: self._sums[label] / count for label, count in sorted(self._counts.items()) if label},
         )
+
+
+def merged(summaries: Iterable[ColumnSummary]) -> list[ColumnSummary]:
+    """The first summary of each column; tables of other shapes add only columns that the first ones lack."""
+    by_name: dict[str, ColumnSummary] = {}
+    for summary in summaries:
+        by_name.setdefault(summary.name, summary)
+    return list(by_name.values())
+
+
+def column_clue(name: str, kind: Kind, cells: Sequence[str]) -> Clue | None:
+    """What (n) cells of a column may give away, empty ones standing for nothing: a number, a day, the first number in a text that
+    hardly ever comes again, or which value it is. None where there is nothing."""
+    filled = [place for place, cell in enumerate(cells) if cell and not cell.isspace()]
+    values = np.full(len(cells), np.nan)
+    distinct = {cells[place] for place in filled}
+    ordered = kind in {"number", "date"} or 2 * len(distinct) > len(filled)
+    if kind == "number":
+        for place in filled:
+            if _NUMBER.fullmatch(cells[place]):
+                values[place] = float(cells[place].replace(",", "."))
+    elif kind == "date":
+        dates = dates_of([cells[place] for place in filled])
+        for place in filled:
+            if (day := dates.day_number(cells[place])) is not None:
+                values[place] = day.toordinal()
+    elif ordered:
+        numbers = numbers_of(cells)
+        values[numbers.owner[::-1]] = numbers.values[::-1]
+    else:
+        codes = {value: code for code, value in enumerate(sorted(distinct))}
+        values[filled] = [codes[cells[place]] for place in filled]
+    return None if np.isnan(values).all() else Clue(kind="column", name=name, ordered=ordered, values=values)
 
 
 def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:

@@ -157,16 +157,17 @@ def rates_by_similarity(similarity: Floats, right: Bools, sample: Sample, near_f
 
 
 def _p_of_difference(right: Bools, new: Bools, sample: Sample) -> float:
-    """The two-sided p value of the difference of two shares, with groups as units (Cochran 1977, section 9.7; one document more,
-    two documents more on either side, one of them right, as Agresti & Caffo 2000 advise)."""
+    """The two-sided p value of the difference of two shares, with groups as units (Cochran 1977, section 9.7), but not with less
+    variance than independent documents have; with two documents more on either side, one of them right (Agresti & Caffo 2000)."""
     influences = np.zeros(right.size)
-    shares = []
+    shares, binomial = [], 0.0
     for side in (new, ~new):
         size = float(side.sum()) + 2.0
         share = (float((right & side).sum()) + 1.0) / size
         influences += np.where(side, right - share, 0.0) * (1.0 if side is new else -1.0) / size
         shares.append(share)
+        binomial += share * (1.0 - share) / size
     sums = sample.sum_per_document(sample.mean(influences) * sample.repeats)
     groups = max(sums.size, 2)
-    variance = float((sums**2).sum()) * groups / (groups - 1)
-    return float(2.0 * normal_cdf(-abs(shares[0] - shares[1]) / np.sqrt(variance))) if variance > 0 else 1.0
+    variance = max(float((sums**2).sum()) * groups / (groups - 1), binomial)
+    return float(2.0 * normal_cdf(-abs(shares[0] - shares[1]) / np.sqrt(variance)))

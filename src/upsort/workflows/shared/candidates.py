@@ -80,7 +80,7 @@ class Corpora:
             rejects = RejectedRows() if self._corpora else self._work.rejects
             corpus = read_labelled_corpus(
                 replace(self._work, plan=plan, rejects=rejects),
-                CorpusOptions(sketches=TO_JUDGE, at_least=least, with_readers=True),
+                CorpusOptions(sketches=TO_JUDGE, numbers=self._command == "choose", at_least=least, with_readers=True),
             )
             self.times += 1
             self._corpora[key] = (least, corpus, corpus.only_answer(self._command))

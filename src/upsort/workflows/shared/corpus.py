@@ -12,6 +12,16 @@ from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
 from upsort.core.classifiers.families import family
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.duplicates import find_duplicates
+from upsort.core.evaluation.leaks import (
+    MOST_DOCUMENTS,
+    Clue,
+    Leak,
+    TextAndLabels,
+    TextNumbers,
+    find_leaks,
+    number_clues,
+    numbers_of,
+)
 from upsort.core.evaluation.splits import Groups, named_groups
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, suffixes, vectors_of_terms
 from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
@@ -126,7 +136,7 @@ class LabelColumn:
 @record(frozen=True, kw_only=True)
 class LabelledCorpus:
     """answers: one for each label column. resources: of the cleaning. metadata: of all documents. texts, fingerprints: of all,
-    where they were asked to be kept. sketches: where fingerprints were made."""
+    where they were asked to be kept. sketches: where fingerprints were made. numbers: in the texts, block by block, likewise."""
 
     measured: CorpusCounts
     answers: tuple[LabelColumn, ...]
@@ -136,6 +146,7 @@ class LabelledCorpus:
     texts: Sequence[str]
     fingerprints: Fingerprints | None
     sketches: Sketches | None
+    numbers: Sequence[TextNumbers]
 
     @property
     def documents(self) -> int:
@@ -156,6 +167,32 @@ class LabelledCorpus:
             kept = np.linspace(0, self.documents - 1, self.sketches.kept).astype(np.int64)
         return replace(self.sketches.rows(np.flatnonzero(np.isin(kept, answer.rows))), documents=answer.rows.size)
 
+    def leaks(self, answer: LabelColumn) -> list[Leak]:
+        """What gives away labels, by a bounded number of documents that are evenly spread."""
+        places = np.arange(answer.rows.size)
+        if places.size > MOST_DOCUMENTS:
+            places = np.linspace(0, places.size - 1, MOST_DOCUMENTS).astype(np.int64)
+        rows, documents = answer.rows[places], answer.documents
+        cells = self.measured.cells.rows(rows)
+        columns = [name.removeprefix("column:") for name in cells.number_names]
+        clues = [
+            Clue(kind="column", name=name, ordered=True, values=cells.numbers[:, place])
+            for place, name in enumerate(columns)
+            if name in self.method.plan.columns.numbers
+        ]
+        for place, name in enumerate(cells.category_names):
+            values = np.where(cells.categories[:, place] < 0, np.nan, cells.categories[:, place].astype(np.float64))
+            clues.append(Clue(kind="column", name=name, ordered=False, values=values))
+        clues += number_clues(self.numbers, rows) if self.numbers else []
+        text = TextAndLabels(
+            counts=self.measured.rows(rows).local_counts,
+            terms=self.measured.terms,
+            own=documents.own[places],
+            names=documents.names,
+            groups=documents.groups[places] if documents.groups is not None else None,
+        )
+        return find_leaks(text, clues)
+
     def only_answer(self, command: str) -> LabelColumn:
         """The one answer. Raises UsageProblem for a command that looks at one label column and was given several."""
         if len(self.answers) > 1:
@@ -169,13 +206,15 @@ class LabelledCorpus:
 @record(frozen=True, kw_only=True)
 class CorpusOptions:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. fingerprints: what copies are
-    told by. sketches: how many hashes of each document, by which others are compared with it. at_least: documents in which a term
-    must stand, as in `counts_by_plan`. with_readers: whether counts may stay with those who read the documents, in parts."""
+    told by. sketches: how many hashes of each document, by which others are compared with it. numbers: those in the texts.
+    at_least: documents in which a term must stand, as in `counts_by_plan`. with_readers: whether counts may stay with those who
+    read the documents, in parts."""
 
     texts: bool = False
     copies: bool = True
     fingerprints: bool = False
     sketches: int = 0
+    numbers: bool = False
     at_least: int | None = None
     with_readers: bool = False
 
@@ -187,6 +226,7 @@ class CorpusOptions:
             digests=text_digests(texts),
             texts=compact(texts) if self.texts else (),
             fingerprints=fingerprints_of(texts) if self.copies or self.fingerprints or self.sketches else None,
+            numbers=numbers_of(texts) if self.numbers else None,
         )
 
     def separate_fingerprints(self, block: DocumentBlock) -> "tuple[_BlockData, Fingerprints | None]":
@@ -203,6 +243,7 @@ class _BlockData:
     digests: Keys
     texts: Sequence[str]
     fingerprints: Fingerprints | None
+    numbers: TextNumbers | None
 
 
 def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None = None) -> LabelledCorpus:
@@ -269,6 +310,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         texts=concatenated([block.texts for block in blocks]),
         fingerprints=fingerprints if corpus_options.fingerprints else None,
         sketches=sketches,
+        numbers=[block.numbers for block in blocks if block.numbers is not None],
     )
 
 

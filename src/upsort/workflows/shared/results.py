@@ -7,6 +7,7 @@ from msgspec import UNSET, Meta, Struct, UnsetType
 
 from upsort.core.evaluation.decision_costs import CostSummary
 from upsort.core.evaluation.intervals import DifferenceToBest, Rate
+from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.measures import PairMissed
 from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import Bin, OwnProbability
@@ -222,6 +223,7 @@ class Choose(SplitCounts, frozen=True, kw_only=True):
     reasons: list[Brought]
     left_out: Annotated[list[Brought], described("choices of the most accurate plan that the chosen one does without")]
     trials: list[Tried]
+    leaks: Annotated[list[Leak], described("what gives away labels by itself")]
     untried: Annotated[int, described("plans that the time limit left no time for")]
     set_aside_to_judge: int
     counted: Annotated[int, described("how often the text was cleaned and counted")]
