@@ -8,10 +8,9 @@ COUNTS.npz: the arrays counts, terms, starts, shape and labels of a corpus, of w
 import sys
 
 import numpy as np
-from made_matrix import made_matrix
+from made_matrix import counts_of, made_matrix
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.problem_arrays import Targets
@@ -24,31 +23,28 @@ KINDS: tuple[str, ...] = ("logistic", "svm")
 INTERPOLATIONS = (0.25, 0.5, 0.75, 1.0)
 
 
-def counts_of(path: str) -> tuple[csr_array, Ints]:
-    """16,000 documents of a corpus, drawn at random, and their labels."""
-    with np.load(path) as stored:
-        matrix = csr_array((stored["counts"].astype(np.float64), stored["terms"], stored["starts"]), shape=tuple(stored["shape"]))
-        chosen = np.random.default_rng(0).permutation(matrix.shape[0])[:16_000]
-        return csr_array(matrix[chosen]), stored["labels"][chosen].astype(np.int64)
-
-
 def ratio_svm(path: str, smallest: bool) -> None:
     """A table of the interpolations, on terms that are there or not."""
     heads = " | ".join(map(str, INTERPOLATIONS))
     print(f"| corpus | documents | labels | {heads} | without ratios |\n|---|---|---|{'---|' * (len(INTERPOLATIONS) + 1)}")
     sizes = ((300, 400),) if smallest else ((2_000, 6_000), (10_000, 15_000))
     corpora = [("made", made_matrix(n, terms, k, seed=k, length=25)) for n, terms in sizes for k in (2, 10, 40)]
-    for name, (matrix, labels) in [*corpora, *([("given", counts_of(path))] if path else [])]:
-        k, presence = int(labels.max()) + 1, csr_array(matrix > 0, dtype=np.float64)
+    if path:
+        matrix, labels = counts_of(path)
+        some = np.random.default_rng(0).permutation(labels.size)[:16_000]
+        corpora.append(("given", (csr_array(matrix[some]), labels[some])))
+    for name, (matrix, labels) in corpora:
+        k = int(labels.max()) + 1
+        present = csr_array((np.ones(matrix.nnz), matrix.indices, matrix.indptr), shape=matrix.shape)
         out = np.random.default_rng(1).random(labels.size) < 0.5
-        learned = csr_array(presence[~out])
+        learned = csr_array(present[~out])
         terms = np.flatnonzero(column_sizes(learned) >= 2)
         targets = Targets(labels[~out], k, np.ones(int((~out).sum())))
         data = TrainingData(csr_array(learned[:, terms]), targets, tuple(map(str, range(k))))
         settings = [Classifier(kind="ratio-svm", interpolation=beta, tolerance=1e-3) for beta in INTERPOLATIONS]
         right = []
         for chosen in [*settings, Classifier(kind="svm", tolerance=1e-3)]:
-            scores = families.train(data, chosen, 1.0).scores(csr_array(presence[out][:, terms]))
+            scores = families.train(data, chosen, 1.0).scores(csr_array(present[out][:, terms]))
             right.append(float((scores.argmax(axis=1) == labels[out]).mean()))
         cells = " | ".join(f"{100 * share:.1f}" for share in right)
         print(f"| {name} | {int((~out).sum()):,} | {k} | {cells} |", flush=True)

@@ -5,7 +5,7 @@ import pytest
 from benchmarks import benchmark
 from conftest import THOROUGH, some_always, thorough
 
-from upsort.core.evaluation.intervals import FEW, Sample
+from upsort.core.evaluation.intervals import FEW, Sample, design_effect, student
 from upsort.core.evaluation.measures import Decided, judge
 from upsort.core.evaluation.probability_measures import areas
 
@@ -30,6 +30,23 @@ def test_intervals_cover(name: str) -> None:
         at_most = 1.0 if "area" in measure else 0.98
         assert 0.92 <= share <= at_most, (name, measure, share)
         assert 0 < width < 0.7
+
+
+@pytest.mark.parametrize("case", coverage.GROUPED)
+def test_few_large_groups_are_few(case: object) -> None:
+    share, width = coverage.covered_by_groups(case, 500, 3)
+    assert share >= 0.93 and width < 0.5, share
+
+
+def test_the_interval_of_groups_by_hand() -> None:
+    """Of groups of 4, 1 and 1 with 2, 1 and 0 right: the mean is ½, the influences sum to 0, ½ and −½."""
+    influences, group = np.array([0.5, 0.5, -0.5, -0.5, 0.5, -0.5]), np.array([0, 0, 0, 0, 1, 2])
+    measured = max(2 * (0.5 / (1 - 1 / 6)) ** 2 / 1.5, 1.0)  # below 1: as if all stood alone
+    degrees = 6**2 / (16 + 1 + 1) - 1.0
+    together = 18 / 6
+    widened = measured * (student(degrees) / 1.959964) ** 2
+    effect = design_effect(influences, np.ones(6), Sample.of(np.arange(6), 1, group), 3.0)
+    assert effect == pytest.approx((widened * 3 + together) / 4, rel=1e-5)
 
 
 def test_no_mistake_is_no_certainty() -> None:

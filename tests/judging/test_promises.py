@@ -259,8 +259,8 @@ def test_the_intervals_of_folds_rest_on_groups_too(program: Program, few: Path) 
     program("gather", few / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
     found = program("cross-validate", "p.csv", "--text=text", "--label=label", "--folds=4", "--json", "--no-ledger").json
     for fold in found["folds"]:
-        if fold["accuracy"]["value"] == 1:  # of two volumes
-            assert fold["accuracy"]["low"] == pytest.approx(1 / (1 + 1.959964**2 / 2), abs=1e-4)
+        if fold["accuracy"]["value"] == 1:  # of two volumes of nearly the same size
+            assert fold["accuracy"]["low"] == pytest.approx(1 / (1 + 1.959964**2 / 2), abs=5e-4)
 
 
 def test_the_baseline_is_called_what_it_is(program: Program, tmp_path: Path) -> None:

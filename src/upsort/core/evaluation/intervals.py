@@ -170,20 +170,27 @@ def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: f
     influences: (n,) what each document adds to the measure, 0 in sum. among: (n,) how much each bears on it. mistakes: how many
     documents' worth of mistakes the measurement rests on.
 
-    Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units
-    (linearised, Cochran 1977, section 9.7) over that of single documents. Few mistakes say little about how they come together;
-    the effect is therefore drawn towards n / groups, its value where a group is right or wrong as a whole, by the weight of one
-    mistake."""
+    Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units over that
+    of single documents. Large groups draw the mean to themselves, so that each group's sum is divided by the share of the others
+    (the jackknife; Mancl & DeRouen 2001). The normal quantile gives way to Student's, whose degrees of freedom are Satterthwaite's
+    (1946) where groups have the variances of one correlation within groups: few, where a few groups hold most documents. Few
+    mistakes say little about how they come together; the effect is therefore drawn towards Σ size² / n, its value where a group
+    is right or wrong as a whole, by the weight of one mistake."""
     if sample.group is None:
         return 1.0
-    groups = int((sample.sum_per_document(among) > 0).sum())
-    at_most = max(float(among.sum()) / max(groups, 1), 1.0)
+    sizes = sample.sum_per_document(among)
+    sizes, own = sizes[sizes > 0], sample.sum_per_document(influences)[sizes > 0]
+    n = float(sizes.sum())
+    together = max(float((sizes**2).sum()) / max(n, 1e-300), 1.0)
     alone = float((influences**2).sum())
-    if groups < 2 or mistakes < 1e-9 or alone <= 0:
-        return at_most
-    widened = (student(groups - 1) / Z_95) ** 2
-    measured = groups / (groups - 1) * float((sample.sum_per_document(influences) ** 2).sum()) / alone * widened
-    return (max(measured, 1.0) * mistakes + at_most) / (mistakes + 1.0)
+    if sizes.size < 2 or mistakes < 1e-9 or alone <= 0:
+        return together
+    measured = max(float(((own / (1.0 - sizes / n)) ** 2).sum()) / alone, 1.0)
+    correlation = min((measured - 1.0) / max(together - 1.0, 1e-9), 1.0)
+    variances = sizes + correlation * sizes * np.maximum(sizes - 1.0, 0.0)
+    degrees = float(variances.sum()) ** 2 / float((variances**2).sum()) - 1.0
+    widened = measured * (student(degrees) / Z_95) ** 2
+    return (widened * mistakes + together) / (mistakes + 1.0)
 
 
 SURE = 0.05

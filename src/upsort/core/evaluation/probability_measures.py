@@ -338,7 +338,11 @@ def _own(probabilities: Floats, repeats: int) -> OwnProbability:
 
 
 def mean_loss(losses: Floats, sample: Sample) -> Rate:
-    """The mean of (m,) losses, not below 0."""
+    """The mean of (m,) losses, not below 0, with Student's interval on the scale of its logarithm.
+
+    A few large losses make the variance itself uncertain. With n units and κ the kurtosis of their residuals, the degrees of
+    freedom are those of Satterthwaite (1946): 2 n / (κ − (n − 3) / (n − 1)), from the variance of a sample variance; they are n −
+    1 for normal residuals, and never more."""
     if not losses.size:
         return UNKNOWN
     n, value = sample.documents, float(losses.mean())
@@ -347,7 +351,10 @@ def mean_loss(losses: Floats, sample: Sample) -> Rate:
     if units < 2 or value <= 0.0:
         return Rate(value=value, low=None, high=None, documents=n)
     error = float(np.sqrt(units / (units - 1) * (residuals**2).sum())) / n
-    factor = float(np.exp(student(units - 1) * error / value))
+    squares = residuals**2
+    kurtosis = float((squares**2).mean()) / max(float(squares.mean()) ** 2, 1e-300)
+    degrees = 2.0 * units / max(kurtosis - (units - 3.0) / (units - 1.0), 1e-9)
+    factor = float(np.exp(student(min(degrees, units - 1.0)) * error / value))
     return Rate(value=value, low=value / factor, high=value * factor, documents=n)
 
 
