@@ -210,10 +210,12 @@ SENTENCES = (
     ),
     Sentence(
         "measures",
-        rf"Macro F1 {NUMBER}% \((?:{ENDS}|no interval: a label has fewer than 10 documents)\)\.",
+        rf"Macro F1 of the {NUMBER} labels that occur: {NUMBER}% "
+        rf"\((?:{ENDS}|no interval: a label has fewer than 10 documents)\)\.",
         lambda f, m: (
-            shown(m[1], f["macro_f1"]["value"])
-            and (m[2] is None)
+            number(m[1]) == sum(one["documents"] + one["sorted_as"] > 0 for one in f["labels"].values())
+            and shown(m[2], f["macro_f1"]["value"])
+            and (m[3] is None)
             == any(one["documents"] < 10 and one["documents"] + one["sorted_as"] for one in f["labels"].values())
         ),
     ),

@@ -127,14 +127,16 @@ def measure_rows(evidence: JudgedEvidence) -> list[tuple[str, str, str]]:
 
 
 def leading_measures(evidence: JudgedEvidence) -> str:
-    """The most important one in a sentence."""
+    """The most important ones in a sentence; of a mean over labels, how many labels there are."""
 
     sentences = []
+    occurring = sum(label.documents + label.sorted_as > 0 for label in evidence.judgement.per_label)
     for measure, rate in shown_measures(evidence):
         if measure.leading:
             value, ends = value_and_interval(measure, rate)
             small = f"no interval: a label has fewer than {FEW} documents"
-            sentences.append(f"{measure.name} {value} ({small if rate.low is None else ends})")
+            of = f" of the {occurring} labels that occur:" if measure.key == "macro_f1" else ""
+            sentences.append(f"{measure.name}{of} {value} ({small if rate.low is None else ends})")
     line = "; ".join(sentences)
     return f"{line[:1].upper()}{line[1:]}."
 
