@@ -284,6 +284,15 @@ SENTENCES = (
         lambda f, m: number(m[1]) == f["by_similarity"]["near"]["of"] and shown(m[2], f["by_similarity"]["near"]["value"]),
     ),
     Sentence(
+        "nested, similar and new",
+        rf"Nested cross-validation, similar to training documents: {NUMBER}% of {NUMBER} right; new: {NUMBER}% of {NUMBER}\.",
+        lambda f, m: (
+            f["nested_by_similarity"]["p"] < 0.05
+            and shown(m[1], f["nested_by_similarity"]["not_new"]["value"])
+            and shown(m[3], f["nested_by_similarity"]["new"]["value"])
+        ),
+    ),
+    Sentence(
         "similar and new",
         rf"Similar to training documents: {NUMBER}% of {NUMBER} right; new: {NUMBER}% of {NUMBER}\.",
         lambda f, m: (

@@ -83,6 +83,8 @@ def test_each_sentence_is_true_where_it_is_said(program: Program, tmp_path: Path
     judged(told_by_group(8), "--folds=3", "--in-time", "--set=columns.date=day", "--set=columns.group=who")
     judged(good, "--try=classifier.penalty=0.1,1000,3000", "--try=classifier.kind=logistic", "--folds=3", command="compare")
     judged(good, "--try=classifier.kind=logistic,majority", "--folds=3", "--nested", "--repeats=2", command="compare")
+    nearest = ("--set=classifier.kind=neighbours", "--set=classifier.nearest=1", "--allow-copies")
+    judged(edited(7, 0.05), "--try=classifier.nearest=1,3", *nearest, "--folds=4", "--nested", command="compare")
     write(tmp_path / "t.csv", good)
     names += said(
         program, "clean", "t.csv", "--text=text", "--label=label", "--set=judge.folds=3", "--compare-steps", "lower", "lower,stem"

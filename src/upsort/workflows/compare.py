@@ -15,7 +15,7 @@ from upsort.core.evaluation import intervals
 from upsort.core.evaluation.cross_validation import CrossValidation, SplitParts, outcome, outcome_of
 from upsort.core.evaluation.intervals import Comparison, DifferenceToBest, Rate
 from upsort.core.evaluation.measure_list import MEASURES, Measure
-from upsort.core.evaluation.novelty import SimilarityRates
+from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity
 from upsort.core.features.corpus_counts import CorpusCounter
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
@@ -60,8 +60,8 @@ class ComparedPlan:
 class CompareResult:
     """Best by a measure first; distances are to the most accurate. by: the measure's key. counted: how often the text was cleaned
     and counted. duplicates: how copies and groups were kept on one side. nested: the accuracy of choosing the best on the
-    training part of each fold, where that was asked for. at_the_end: keys whose best value is the lowest or the highest of at
-    least three that were tried."""
+    training part of each fold, where that was asked for; nested_by_similarity: the same by similarity. at_the_end: keys whose
+    best value is the lowest or the highest of at least three that were tried."""
 
     compared: list[ComparedPlan]
     by: str
@@ -69,6 +69,7 @@ class CompareResult:
     documents: int
     duplicates: SplitCounts
     nested: intervals.Rate | None
+    nested_by_similarity: SimilarityRates | None
     at_the_end: list["RangeEnd"]
 
 
@@ -155,13 +156,15 @@ def compare(work: RunContext, tried: Sequence[Candidate], how: ComparisonRequest
         }
         raise UsageProblem(f"Here there is no {how.by.name} to compare by.", remedies.get(how.by.key, "Choose another measure."))
     compared.sort(key=lambda compared_plan: -how.by.better((how.by.of(compared_plan.result.evidence) or intervals.UNKNOWN).value))
+    nested = _nested(batches, first, work) if how.nested else None
     return CompareResult(
         compared=compared,
         by=how.by.key,
         counted=len(batches),
         documents=first.documents.documents,
         duplicates=first.duplicates,
-        nested=_nested(batches, first, work) if how.nested else None,
+        nested=nested[0] if nested is not None else None,
+        nested_by_similarity=nested[1] if nested is not None else None,
         at_the_end=_at_the_end([compared_plan.candidate.values for compared_plan in compared]),
     )
 
@@ -228,8 +231,11 @@ def _at_the_end(tried: Sequence[Mapping[str, Any]]) -> list[RangeEnd]:
     return effects
 
 
-def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContext) -> intervals.Rate:
-    """In each fold, the candidate that is best on folds of its training part is trained there and judged on the rest."""
+def _nested(
+    batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContext
+) -> tuple[intervals.Rate, SimilarityRates | None]:
+    """The accuracy, and that by similarity. In each fold, the candidate that is best on folds of its training part is trained
+    there and judged on the rest."""
     settings = work.plan.judge
 
     def of(number: int) -> tuple[Bools, Ints]:
@@ -251,9 +257,11 @@ def _nested(batches: Sequence[PlanBatch], judged: PreparedFolds, work: RunContex
 
     trainings = INNER_FOLDS * sum(len(batch.methods) for batch in batches)
     predictions = work.parallel(judged.documents, "nested cross-validation", trainings)(of, len(judged.splits.each))
-    every = np.concatenate([right for right, _ in predictions]).astype(np.float64)
+    right = np.concatenate([fold_right for fold_right, _ in predictions])
     sample = intervals.Sample.of(np.concatenate([places for _, places in predictions]), settings.repeats, judged.documents.groups)
-    return intervals.share_of(every, np.ones(every.size), sample)
+    similarity = judged.similarity
+    by_similarity = rates_by_similarity(similarity, right, sample, settings.similarity) if similarity is not None else None
+    return intervals.share_of(right.astype(np.float64), np.ones(right.size), sample), by_similarity
 
 
 class CandidateResult(Rated, kw_only=True):
@@ -281,6 +289,7 @@ class ComparedPlans(SplitCounts, frozen=True, kw_only=True):
     counted: int
     at_the_end: list[RangeEnd]
     nested: intervals.Rate | None
+    nested_by_similarity: SimilarityRates | None
 
 
 class StepsResult(Struct, frozen=True, kw_only=True):

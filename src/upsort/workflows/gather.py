@@ -31,7 +31,8 @@ class SourceCounts(Struct):
 
 class GatherResult(Struct, kw_only=True):
     """upsort gather. documents: written, before cutting into passages. marked: kept, and marked as to be set aside. conflicts:
-    copies under another label than what they copy. labels: documents of each. spellings: labels that differ only in case, spaces
+    copies under another label than what they copy. similar: documents that are no copies and resemble another, where near copies
+    were looked for. labels: documents of each. spellings: labels that differ only in case, spaces
     or punctuation. missing_columns: for each table, the columns of the corpus that it lacks. unseen_labels: asked for and not
     there, each with the nearest."""
 
@@ -40,6 +41,7 @@ class GatherResult(Struct, kw_only=True):
     rows_written: int = 0
     marked: int = 0
     conflicts: int = 0
+    similar: int | None = None
     sources: dict[str, SourceCounts]
     labels: dict[str, int] = {}
     spellings: list[dict[str, int]] = []
@@ -68,7 +70,8 @@ def gather(work: RunContext, output: Path) -> GatherResult:
 
 def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: GatherResult) -> None:
     reading = RowReading(work.inputs, _CHARACTERS_AT_ONCE)
-    gathering = RowGatherer(row_filter, _first_pass(work, row_filter, reading))
+    first_pass = _first_pass(work, row_filter, reading)
+    gathering = RowGatherer(row_filter, first_pass)
     gathering.text_of = text_maker(writer)
     spelt: Counter[str] = Counter()
     labels: Counter[str] = Counter()
@@ -92,6 +95,7 @@ def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: G
         written |= gathered.written
         work.advance(gathered.read)
     result.labels = dict(labels.most_common())
+    result.similar = first_pass.similar if first_pass is not None else None
     result.spellings = [dict(group) for group in spellings(spelt)]
     settings, language = row_filter.settings, work.plan.clean.language
     unmatched = [label for label in settings.labels if label not in spelt]
@@ -111,5 +115,5 @@ def _first_pass(work: RunContext, row_filter: RowFilter, reading: RowReading) ->
     first_pass = FirstPass(settings.similarity if near else None)
     for seen in map_blocks(reading, RowInspector(row_filter, copies, near), RejectedRows(), work.engine, learns=False):
         first_pass.add(seen)
-    first_pass.finish()
+    first_pass.finish(work.plan.judge.similarity)
     return first_pass

@@ -13,7 +13,9 @@ from msgspec import Struct
 from upsort.core import plan
 from upsort.core.analysis.label_terms import informative_terms
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measures import Confusion
+from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import IN_SORTER, TrainedSorter
@@ -68,10 +70,13 @@ class ReportSources:
 
 
 class ReportResult(Struct, frozen=True):
-    """upsort report. suspects: how many there are, where training documents were given to look for them in."""
+    """upsort report. suspects: how many there are, where training documents were given to look for them in. by_similarity: as
+    evaluate has it."""
 
     written: str
     bytes: int
+    accuracy: Rate
+    by_similarity: SimilarityRates | None
     suspects: int | None
 
 

@@ -79,7 +79,13 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     )
     sources = ReportSources(options.sorter, options.input, options.training or [])
     write_report(evaluation, wording, sources, suspects, output)
-    result = ReportResult(str(output), output.stat().st_size, None if suspects is None else len(suspects.suspects))
+    result = ReportResult(
+        str(output),
+        output.stat().st_size,
+        evaluation.judgement.accuracy,
+        evaluation.by_similarity,
+        None if suspects is None else len(suspects.suspects),
+    )
     view = View(result)
     view.add_answer(findings.headline(evaluation.judgement)[0])
     written = f"Written: {output} ({result.bytes / 1000:,.0f} kB, opens without a network)."

@@ -280,6 +280,8 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
             f"Nested cross-validation, choosing the best in each fold: {percent(result.nested.value)} "
             f"({interval(result.nested)}), on documents that had no part in the choice."
         )
+        for line in findings.similarity_sentences(result.nested_by_similarity, near=False):
+            view.add_sentence(f"Nested cross-validation, {line[0].lower()}{line[1:]}")
     else:
         view.add_sentence("The best figure is optimistic: it was used for the selection. --nested estimates by how much.")
 
@@ -362,5 +364,6 @@ def _compared(result: CompareResult) -> ComparedPlans:
         counted=result.counted,
         at_the_end=result.at_the_end,
         nested=result.nested,
+        nested_by_similarity=result.nested_by_similarity,
         **structs.asdict(result.duplicates),
     )

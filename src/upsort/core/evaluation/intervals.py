@@ -172,8 +172,8 @@ def design_effect(influences: Floats, among: Floats, sample: Sample, mistakes: f
 
     Where documents belong together, n' is divided by the design effect (Kish 1965): the variance with groups as units over that
     of single documents. Large groups draw the mean to themselves, so that each group's sum is divided by the share of the others
-    (the jackknife; Mancl & DeRouen 2001). The normal quantile gives way to Student's, with the degrees of freedom of Satterthwaite
-    (1946) where groups have the variances of one correlation within groups: few, where a few groups hold most documents. Few
+    (the jackknife; Mancl & DeRouen 2001). The normal quantile gives way to Student's, with Satterthwaite's (1946) degrees of
+    freedom where groups have the variances of one correlation within groups: few, where a few groups hold most documents. Few
     mistakes say little about how they come together; the effect is therefore drawn towards Σ size² / n, its value where a group
     is right or wrong as a whole, by the weight of one mistake."""
     if sample.group is None:

@@ -219,6 +219,7 @@ class FirstPass:
 
     def __init__(self, similarity: float | None) -> None:
         self.similarity = similarity
+        self.similar: int | None = None  # documents that are no copies and resemble another
         self.labels: Counter[str] = Counter()
         self.copies: Duplicates | None = None
         self.copy_of: Ints = np.zeros(0, dtype=np.int64)
@@ -242,11 +243,17 @@ class FirstPass:
         self.lines.extend(seen.lines)
         self._fingerprints.append(seen.fingerprints)
 
-    def finish(self) -> None:
-        """All blocks have been added."""
+    def finish(self, similar_from: float) -> None:
+        """All blocks have been added. similar_from: the similarity from which documents resemble each other."""
         if self._fingerprints:
-            duplicates = find_duplicates(joined(self._fingerprints), self.similarity)
+            least = None if self.similarity is None else min(self.similarity, similar_from)
+            every = find_duplicates(joined(self._fingerprints), least)
+            duplicates = every if self.similarity is None else every.above(self.similarity)
             self.copies, self.copy_of = duplicates, duplicates.earliest()
+            if least is not None:
+                pairs, kept = every.above(similar_from).pairs, self.copy_of < 0
+                both = kept[pairs.later] & kept[pairs.earlier]
+                self.similar = np.unique(np.concatenate((pairs.later[both], pairs.earlier[both]))).size
             self.label_names, self._fingerprints = list(self._numbers), []
 
 
