@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import KINDS, Program, crossed, of_kind
+from conftest import KINDS, Program, crossed, of_kind, some_always
 from corpora import Rows, words, write
 
 from upsort.core.classifiers.families import family
@@ -218,18 +218,20 @@ def test_passages_are_decided_about_as_documents_are(program: Program, tables: P
     assert len((tables / "wrong.csv").read_text().splitlines()) == 1 + len(found["mistakes"])
 
 
-def test_the_threads_of_a_library_for_arrays_change_no_byte(
-    installed: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+@pytest.mark.parametrize("kind", some_always(KINDS, "logistic"))
+def test_neither_threads_nor_processes_nor_a_cluster_change_a_byte(
+    installed: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, kind: str
 ) -> None:
     draws = random.Random(1)
     vocabulary = [f"w{int(3000 ** draws.random())}" for _ in range(5000)]
     labels = [draws.randrange(43) for _ in range(3000)]
     texts = [" ".join([*draws.choices(vocabulary, k=20), *(f"l{label}x{draws.randrange(6)}" for _ in "ab")]) for label in labels]
     write(tmp_path / "t.csv", [{"text": text, "label": f"l{label:02}"} for text, label in zip(texts, labels, strict=True)])
-    sorters = []
-    for threads in ("1", "4"):
-        for name in ONE_THREAD:
+    sorters = set()
+    for threads, how in (("1", "--workers=1"), ("4", "--workers=1"), ("2", "--workers=2"), ("4", "--cluster=local:2")):
+        for name in (*ONE_THREAD, "NUMBA_NUM_THREADS"):
             monkeypatch.setenv(name, threads)
-        installed("train", "t.csv", "--text=text", "--label=label", "--no-check", "-o", f"{threads}.sorter")
-        sorters.append((tmp_path / f"{threads}.sorter").read_bytes())
-    assert sorters[0] == sorters[1]
+        command = ("train", "t.csv", "--text=text", "--label=label", "--no-check", how, *of_kind(kind))
+        installed(*command, "--overwrite", "-o", "x.sorter")
+        sorters.add((tmp_path / "x.sorter").read_bytes())
+    assert len(sorters) == 1

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
-from upsort.core.features.fingerprints import Fingerprints
+from upsort.core.features.fingerprints import Fingerprints, stretches
 from upsort.core.lazy import record
 
 CLOSE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
@@ -97,9 +97,7 @@ def signatures_of(fingerprints: Fingerprints, rows: Ints) -> AnyArray:
 
 def _of_rows(fingerprints: Fingerprints, rows: Ints) -> tuple[AnyArray, Ints]:
     """The shingles of some documents, one after the other, and where each one's begin."""
-    sizes = np.diff(fingerprints.starts)[rows]
-    edges = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
-    places = np.arange(int(edges[-1])) - np.repeat(edges[:-1] - fingerprints.starts[rows], sizes)
+    places, edges = stretches(fingerprints.starts, rows)
     return fingerprints.shingles[places], edges
 
 

@@ -30,9 +30,7 @@ class Fingerprints:
 
     def rows(self, chosen: Ints) -> "Fingerprints":
         """Of some of the documents."""
-        sizes = np.diff(self.starts)[chosen]
-        starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
-        places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - self.starts[chosen], sizes)
+        places, starts = stretches(self.starts, chosen)
         return Fingerprints(
             sums=self.sums[chosen],
             shingles=self.shingles[places],
@@ -40,6 +38,16 @@ class Fingerprints:
             words=self.words[chosen],
             distinct=self.distinct[chosen],
         )
+
+
+def stretches(starts: Ints, rows: Ints, most: int | None = None) -> tuple[Ints, Ints]:
+    """Where the values of some documents stand, one document after the other, and where each document's then begin.
+
+    starts: (n + 1,) where those of each begin. most: of each document."""
+    sizes = np.diff(starts)[rows]
+    sizes = sizes if most is None else np.minimum(sizes, most)
+    edges = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
+    return np.arange(int(edges[-1])) - np.repeat(edges[:-1] - starts[rows], sizes), edges
 
 
 def fingerprints_of(texts: list[str], with_shingles: bool = True) -> Fingerprints:
@@ -122,9 +130,7 @@ class Sketches:
 
     def rows(self, chosen: Ints) -> "Sketches":
         """Of some of the documents."""
-        counts = np.diff(self.starts)[chosen]
-        starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(counts)))
-        places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - self.starts[chosen], counts)
+        places, starts = stretches(self.starts, chosen)
         return Sketches(hashes=self.hashes[places], starts=starts, sizes=self.sizes[chosen], documents=self.documents)
 
 
@@ -156,10 +162,8 @@ def whole_sketches(fingerprints: Fingerprints) -> Sketches:
 
 def least_shingles(fingerprints: Fingerprints, rows: Ints, most: int) -> Sketches:
     """The sketches of some documents. most: hashes of each."""
+    places, starts = stretches(fingerprints.starts, rows, most)
     sizes = np.diff(fingerprints.starts)[rows]
-    counts = np.minimum(sizes, most)
-    starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(counts)))
-    places = np.arange(int(starts[-1])) - np.repeat(starts[:-1] - fingerprints.starts[rows], counts)
     return Sketches(hashes=fingerprints.shingles[places], starts=starts, sizes=sizes, documents=fingerprints.words.size)
 
 
@@ -168,12 +172,8 @@ def bounded(sketches: Sketches) -> Sketches:
     rows, most = kept_of(sketches.documents, TO_KEEP)
     if sketches.kept > rows.size:
         sketches = sketches.rows(np.linspace(0, sketches.kept - 1, rows.size).astype(np.int64))
-    counts = np.diff(sketches.starts)
-    if counts.max(initial=0) <= most:
-        return sketches
-    inside = np.arange(sketches.hashes.size) - np.repeat(sketches.starts[:-1], counts) < most
-    starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(np.minimum(counts, most))))
-    return Sketches(hashes=sketches.hashes[inside], starts=starts, sizes=sketches.sizes, documents=sketches.documents)
+    places, starts = stretches(sketches.starts, np.arange(sketches.kept), most)
+    return Sketches(hashes=sketches.hashes[places], starts=starts, sizes=sketches.sizes, documents=sketches.documents)
 
 
 def joined_sketches(parts: list[Sketches]) -> Sketches:
