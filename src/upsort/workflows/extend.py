@@ -61,7 +61,7 @@ def labelled_documents_of(stored: StoredDocuments, plan: Plan, sorter: TrainedSo
     named = np.where(stored.named >= 0, stored.named, -1 - np.arange(stored.documents)) if stored.named is not None else None
     copies = None if plan.judge.allow_copies else find_duplicates(stored.fingerprints, plan.judge.similarity)
     groups = Groups.of(named, copies)
-    groups = groups if stored.sets is not None else groups.splittable(stored.labels)
+    groups = groups.splittable(stored.labels, stored.sets)
     documents = stored.labelled(groups.groups)
     return replace(documents, measured=with_vectors(documents.measured, plan, sorter))
 

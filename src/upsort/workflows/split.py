@@ -79,7 +79,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     names, numbers, sets = labels_of(seen.metadata.labels, separator, work.plan.columns.label)
     if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
-    groups = seen.groups if sets is not None else seen.groups.splittable(numbers)
+    groups = seen.groups.splittable(numbers, sets)
     documents = LabelledDocuments(
         measured=not_counted(numbers.size), labels=numbers, names=names, groups=groups.groups, keys=seen.keys, sets=sets
     )

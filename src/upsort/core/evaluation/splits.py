@@ -120,9 +120,12 @@ class Groups:
         )
         return Groups(named=named, copied=copied, close=close, similar=similar)
 
-    def splittable(self, labels: Ints) -> "Groups":
+    def splittable(self, labels: Ints, sets: Bools | None = None) -> "Groups":
         """Groups that leave each label in more than one, where closeness allows: a label whose documents are all in one group
-        only because they are similar is divided into its close copies. labels: (n,) numbers."""
+        only because they are similar is divided into its close copies. labels: (n,) numbers. sets: (n, k) where documents may
+        have several labels; nothing is divided then."""
+        if sets is not None:
+            return self
         groups = self.groups
         if groups is None or self.copied is None or self.close is None:
             return self

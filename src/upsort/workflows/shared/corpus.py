@@ -321,7 +321,7 @@ def _answer(whole: LabelledDocuments, groups: Groups, cells: Sequence[str], name
     own = cells if rows.size == len(cells) else [cells[place] for place in rows.tolist()]
     names, numbers, sets = labels_of(own, separator, name)
     documents = whole if rows.size == whole.documents else whole.rows(rows)
-    groups = groups.rows(rows) if sets is not None else groups.rows(rows).splittable(numbers)
+    groups = groups.rows(rows).splittable(numbers, sets)
     documents = replace(documents, labels=numbers, names=names, sets=sets, groups=groups.groups)
     return LabelColumn(name, rows, documents, groups)
 
