@@ -64,7 +64,7 @@ def test_it_finds_what_tells_the_labels_apart(tmp_path: Path, program: Program) 
 def test_what_does_not_matter_is_left_out_and_told(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     short_lines(tmp_path / "t.csv")
     both = {"features.lengths": [1, 2], "features.in_at_least": 1}
-    monkeypatch.setattr(candidates, "_changes", lambda plan, beside: iter(({}, both)))
+    monkeypatch.setattr(candidates, "_single_parts", lambda plan, beside: iter(({}, {0: both})))
     line = ("choose", "t.csv", *COLUMNS, *QUICK)
     told = program(*line, "--json").json
     assert told["changes"] == {"features.lengths": [1, 2]} and told["most_accurate"] == candidates.description_of(
@@ -120,7 +120,7 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(tmp_path: Path, program: 
 def test_trials_begin_alike_however_many_are_asked_for() -> None:
     few, many = candidates.trials(Plan(), 8), candidates.trials(Plan(), 40)
     assert [one.name for one in few] == [one.name for one in many][:8]
-    assert few[0].name == candidates.AS_IT_IS and len({one.name for one in many}) == 40
+    assert few[0].name == candidates.AS_IT_IS and len({one.name for one in many}) == len(many) > 15
     assert all(one.plan != Plan() for one in many[1:])
     assert not any("naive-bayes" in one.name and "penalty" in one.name for one in many)  # it has none
 

@@ -2,7 +2,8 @@
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import field, replace
+from itertools import islice
 from math import ceil
 
 import numpy as np
@@ -21,9 +22,11 @@ from upsort.io.ledger import documents_digest, enter_trials, known_trials, plan_
 from upsort.workflows.cross_validate import PreparedFolds, prepare_folds
 from upsort.workflows.shared.candidates import (
     Candidate,
+    Change,
     Corpora,
     PlanBatch,
     candidate_without,
+    combinations,
     description_of,
     extra_column_changes,
     judge_batches,
@@ -40,7 +43,10 @@ _LEAST = 300  # documents of a sample
 _FINALISTS = 5
 _MINUTE = 60.0
 _NO_TIME = -1.0
-_SEARCH_SHARE = 0.6  # of the time, for the rounds of the search; the rest is for finalists and the final evaluation
+_ROUNDS_SHARE = 0.4  # of the time, for the rounds of the search
+_COMBINING_SHARE = 0.5  # of the time then left, for combined changes; the rest is for finalists and the final evaluation
+_COMBINED_SHARE = 1 / 2  # of the trials, that put changes together
+_AT_ONCE = 4  # combined changes, before the best is looked for anew
 _CALIBRATING = 5.0  # times as long as a training without calibration takes one with it, which trains on inner folds too
 _LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
 
@@ -119,10 +125,13 @@ def choose(work: RunContext, budget: Budget) -> ChosenPlan:
     on what was: nothing that was looked at there had a part in the choice."""
     _check(work.plan)
     began, started = time.monotonic(), time.perf_counter()
-    tried = trials(work.plan, budget.trials, extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns))
+    singly = ceil((1.0 - _COMBINED_SHARE) * budget.trials)
+    beside = extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns)
+    tried = trials(work.plan, singly, beside)
     search = _start_search(work, tried, budget)
     ends = began + budget.minutes * _MINUTE if budget.minutes else np.inf
-    finalists, alive = _successive_halving(search, ends)
+    seconds = _successive_halving(search, ends)
+    alive, untried = _with_combinations(search, seconds, ends, budget.trials, beside)
     work.begin("cross-validation of the finalists", 0)
     judged = _final(search, {number: tried[number] for number in alive})
     order = sorted(alive, key=lambda number: (-(judged[number].overall.accuracy.value or 0.0), number))
@@ -141,8 +150,8 @@ def choose(work: RunContext, budget: Budget) -> ChosenPlan:
         best=tried[order[0]],
         difference_to_best=picked.difference_to_best,
         finalists=[(tried[number], judged[number]) for number in order],
-        trials=finalists,
-        untried=len(tried) - len(finalists),
+        trials=sorted(search.results.values(), key=lambda trial: (-trial.documents, -(trial.accuracy or 0.0))),
+        untried=untried,
         inside=picked.judged,
         honest=honest,
         as_it_is=as_it_is,
@@ -168,12 +177,14 @@ def _check(plan: Plan) -> None:
 
 @record(frozen=True, kw_only=True)
 class _PlanSearch:
-    """tried: the trials, the given plan first. first: the documents as that one counts them. outside: (n,) those set aside;
-    inside: (m,) places of the others. digest: identifies the documents in the ledger, empty where nothing is noted there."""
+    """tried: the trials, the given plan first; results: of them, by number. first: the documents as the given plan counts them.
+    outside: (n,) those set aside; inside: (m,) places of the others. digest: identifies the documents in the ledger, empty where
+    nothing is noted there."""
 
     work: RunContext
     corpora: Corpora
-    tried: Sequence[Candidate]
+    tried: list[Candidate]
+    results: dict[int, Trial] = field(default_factory=dict)
     first: PreparedFolds
     outside: Bools
     inside: Ints
@@ -184,7 +195,7 @@ class _PlanSearch:
         return self.corpora.batches(candidates, self.first.documents.groups, ends)
 
 
-def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) -> _PlanSearch:
+def _start_search(work: RunContext, tried: list[Candidate], budget: Budget) -> _PlanSearch:
     corpora = Corpora(work, [candidate.plan for candidate in tried], "choose")
     corpus, answer = corpora.of(work.plan)
     first = prepare_folds(corpus, work.plan, answer)
@@ -202,48 +213,77 @@ def _start_search(work: RunContext, tried: Sequence[Candidate], budget: Budget) 
     )
 
 
-def _successive_halving(search: _PlanSearch, ends: float) -> tuple[list[Trial], list[int]]:
-    """All trials with how far each came, and the numbers of the last. ends: the time of `time.monotonic` at which all must be
-    done; the rounds may take a share of the time until then, and as many finalists are left as the rest suffices for."""
-    tried, inside = search.tried, search.inside
+def _successive_halving(search: _PlanSearch, ends: float) -> float:
+    """Judge the trials, the given plan always, and tell the seconds that one of the last took. ends: the time of `time.monotonic`
+    at which all must be done; the rounds may take a share of the time until then."""
+    inside, started = search.inside, time.monotonic()
+    seconds = 0.0
     sizes = [share for share in (1 / _SURVIVORS**2, 1 / _SURVIVORS) if share * inside.size >= _LEAST] + [1.0]
-    alive, results = list(range(len(tried))), dict[int, Trial]()
-    known, digests = known_trials(search.digest), [plan_digest(candidate.plan)[0] for candidate in tried]
-    started, finalists = time.monotonic(), _FINALISTS
+    alive = list(range(len(search.tried)))
     for place, share in enumerate(sizes, 1):
         rows = inside
         if share < 1.0:
             split_keys = search.first.documents.rows(inside).split_keys
             rows = inside[held_out_of(split_keys, share, search.work.plan.judge.seed)]
-        before = {number: known[digests[number], rows.size] for number in alive if (digests[number], rows.size) in known}
-        untried = [number for number in alive if number not in before]
-        best = max((trial.accuracy or 0.0 for trial in results.values()), default=0.0)
-        stage = f"round {place} of {len(sizes)}, {len(untried):,} plans on {rows.size:,} documents"
+        rounds_end = np.inf if np.isinf(ends) else started + _ROUNDS_SHARE * place / len(sizes) * (ends - started)
         began = time.monotonic()
         try:
-            fresh = _accuracies(
-                search,
-                rows,
-                untried,
-                np.inf if np.isinf(ends) else started + _SEARCH_SHARE * place / len(sizes) * (ends - started),
-                f"{stage}, best so far {100 * best:.1f}%" if best else stage,
-            )
+            judged = _judged_on(search, rows, alive, rounds_end, f"round {place} of {len(sizes)}")
         except DataProblem:  # a label is too rare for folds of so few
             if share == 1.0:
                 raise
             continue
-        enter_trials(search.digest, {(digests[number], rows.size): value for number, value in fresh.items()})
-        values = {number: (before | fresh)[number] for number in alive if number in before or number in fresh}
-        results |= {
-            number: Trial(candidate=tried[number], documents=rows.size, accuracy=value, known=number in before)
-            for number, value in values.items()
-        }
-        able = sorted((number for number in values if values[number] is not None), key=lambda n: (-(values[n] or 0.0), n))
-        if share == 1.0 and fresh:
-            finalists = _affordable(search, (time.monotonic() - began) / len(fresh), ends)
-        many = finalists if share == 1.0 else max(ceil(len(values) / _SURVIVORS), _FINALISTS)
-        alive = sorted({0, *able[:many]})
-    return sorted(results.values(), key=lambda trial: (-trial.documents, -(trial.accuracy or 0.0))), alive
+        alive = sorted({0, *_ranked(judged)[: max(ceil(len(judged) / _SURVIVORS), _FINALISTS)]})
+        seconds = (time.monotonic() - began) / max(len(judged), 1)
+    return seconds
+
+
+def _with_combinations(
+    search: _PlanSearch, seconds: float, ends: float, most: int, extra_columns: Sequence[Change]
+) -> tuple[list[int], int]:
+    """The numbers of the finalists, after the best changes were put together, and how many trials there was no time for. seconds:
+    that a trial takes on all documents. ends: when all must be done; as many finalists are left as the time suffices for. most:
+    trials. extra_columns: changes that make a plan sort by columns next to the text."""
+    inside, results, started = search.inside, search.results, time.monotonic()
+    search_ends = ends if np.isinf(ends) else started + _COMBINING_SHARE * (ends - started)
+    exhausted = False
+    while (left := most - len(search.tried)) > 0 and time.monotonic() + _AT_ONCE * seconds < search_ends and not exhausted:
+        on_all = {number: trial for number, trial in results.items() if trial.documents == inside.size}
+        ranked = [search.tried[number] for number in [*_ranked(on_all), *_ranked(results)]]
+        more = list(islice(combinations(search.work.plan, ranked[0], ranked, extra_columns), min(left, _AT_ONCE)))
+        new = range(len(search.tried), len(search.tried) + len(more))
+        search.tried.extend(more)
+        began = time.monotonic()
+        judged = _judged_on(search, inside, new, search_ends, "combined changes")
+        seconds, exhausted = max((time.monotonic() - began) / max(len(judged), 1), seconds), not more
+    on_all = {number: trial for number, trial in results.items() if trial.documents == inside.size}
+    finalists = sorted({0, *_ranked(on_all)[: _affordable(search, seconds, ends)]})
+    return finalists, (len(search.tried) if exhausted else most) - len(results)
+
+
+def _ranked(results: Mapping[int, Trial]) -> list[int]:
+    """The numbers of the trials that could be trained, those on most documents first, then the most accurate."""
+    able = [number for number, trial in results.items() if trial.accuracy is not None]
+    return sorted(able, key=lambda number: (-results[number].documents, -(results[number].accuracy or 0.0), number))
+
+
+def _judged_on(search: _PlanSearch, rows: Ints, numbers: Sequence[int], ends: float, stage: str) -> dict[int, Trial]:
+    """The trials there was time for, by their numbers, on some documents; they are added to the results. stage: its name, for the
+    progress."""
+    known, digests = known_trials(search.digest), {number: plan_digest(search.tried[number].plan)[0] for number in numbers}
+    before = {number: known[digests[number], rows.size] for number in numbers if (digests[number], rows.size) in known}
+    untried = [number for number in numbers if number not in before]
+    best = max((trial.accuracy or 0.0 for trial in search.results.values()), default=0.0)
+    so_far = f", best so far {100 * best:.1f}%" if best else ""
+    fresh = _accuracies(search, rows, untried, ends, f"{stage}, {len(untried):,} plans on {rows.size:,} documents{so_far}")
+    enter_trials(search.digest, {(digests[number], rows.size): value for number, value in fresh.items()})
+    values = {number: (before | fresh)[number] for number in numbers if number in before or number in fresh}
+    judged = {
+        number: Trial(candidate=search.tried[number], documents=rows.size, accuracy=value, known=number in before)
+        for number, value in values.items()
+    }
+    search.results.update(judged)
+    return judged
 
 
 def _affordable(search: _PlanSearch, seconds: float, ends: float) -> int:

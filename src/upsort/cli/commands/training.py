@@ -76,7 +76,7 @@ class ChooseOptions(
     OverwriteOption,
     heading="how far to look",
 ):
-    trials: int = option("maximum number of plans to try", convert=whole_number(2), default=30, metavar="N")
+    trials: int = option("maximum number of plans to try", convert=whole_number(2), default=40, metavar="N")
     minutes: float = option("time limit, final evaluation included (default: none)", convert=minutes, default=0.0, metavar="M")
     beside: tuple[str, ...] = option(
         "extra columns to try; only what is known before a document is sorted",

@@ -1,6 +1,5 @@
 """Candidate plans: which to try, and batches of plans that count the text alike, so that it is counted once."""
 
-import random
 import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, field, replace
@@ -37,11 +36,13 @@ _COUNTED_BY = (
 
 @record(frozen=True)
 class Candidate:
-    """A plan to judge. name: what differs in it. values: of the keys that were tried, by name."""
+    """A plan to judge. name: what differs in it. values: of the keys that were tried, by name. parts: where trials are made, what
+    is changed."""
 
     name: str
     plan: Plan
     values: Mapping[str, Any] = field(default_factory=dict)
+    parts: "Parts" = field(default_factory=dict)
 
 
 @record(frozen=True)
@@ -240,41 +241,56 @@ def _used(columns: Columns) -> set[str]:
 
 
 AS_IT_IS = "the plan as it is"
-_MOST_DRAWS = 50  # of changes that were tried already, in succession, after which there are no others
 _STEPS = ("stop_words", "stem")
+_KIND = "classifier.kind"
 _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 
 
+Parts = Mapping[int, Change]
+"""Changes by the number of the axis that they are on, of which a plan has at most one each."""
+
+
 def trials(plan: Plan, most: int, extra_columns: Sequence[Change] = ()) -> list[Candidate]:
-    """At most so many candidates, the plan as it is first; the same for the same plan and seed, however many are asked for.
+    """At most so many candidates: the plan as it is, then each of the changes alone, in the same order for the same plan.
 
     extra_columns: changes that make a plan sort by columns next to the text."""
-    candidates: list[Candidate] = []
-    for change in _changes(plan, extra_columns):
-        if len(candidates) == most:
-            break
+    return list(islice(_distinct(plan, _single_parts(plan, extra_columns), ()), most))
+
+
+def combinations(
+    plan: Plan, best: Candidate, ranked: Sequence[Candidate], extra_columns: Sequence[Change] = ()
+) -> Iterator[Candidate]:
+    """Candidates that differ from the best in one more change, or in another one on an axis: first in the kind of classifier,
+    then in the penalty, then in the order in which those changes alone are ranked, then in those that were not tried alone.
+    ranked: all candidates so far."""
+    single = [candidate.parts for candidate in ranked if len(candidate.parts) == 1]
+    single += [parts for parts in _single_parts(plan, extra_columns) if parts and parts not in single]
+    single.sort(key=lambda parts: next((n for n, key in enumerate((_KIND, _PENALTY)) if key in next(iter(parts.values()))), 2))
+    return _distinct(plan, ({**best.parts, **parts} for parts in single), ranked)
+
+
+def _distinct(plan: Plan, all_parts: Iterable[Parts], known: Sequence[Candidate]) -> Iterator[Candidate]:
+    """The candidates of changes that go together, each plan once, without those that are known."""
+    plans = [candidate.plan for candidate in known]
+    for parts in all_parts:
+        change = {key: value for _, part in sorted(parts.items()) for key, value in part.items()}
         try:
-            candidate = _changed(plan, _resolved(plan, change))
+            candidate = replace(_changed(plan, _resolved(plan, change)), parts=parts)
         except Problem:  # these do not go together
             continue
-        if all(candidate.plan != earlier.plan for earlier in candidates):
-            candidates.append(candidate)
-    return candidates
+        if candidate.plan not in plans:
+            plans.append(candidate.plan)
+            yield candidate
 
 
-def _changes(plan: Plan, extra_columns: Sequence[Change]) -> Iterator[Change]:
-    axes = [list(extra_columns), *_axes(plan)] if extra_columns else _axes(plan)
+def _single_parts(plan: Plan, extra_columns: Sequence[Change]) -> Iterator[Parts]:
+    """Nothing, then each change alone, the first of every axis before the second of any."""
     yield {}
-    for axis in axes:
-        yield from axis
-    draw, seen, again = random.Random(plan.judge.seed), set[str](), 0
-    while again < _MOST_DRAWS:
-        chosen = [draw.choice([{}, *axis]) for axis in axes]
-        change = {key: value for change_part in chosen for key, value in change_part.items()}
-        again = again + 1 if repr(change) in seen else 0
-        seen.add(repr(change))
-        if sum(map(bool, chosen)) > 1:
-            yield change
+    axes = [list(extra_columns), *_axes(plan)]
+    for rank in range(max(map(len, axes))):
+        for place, axis in enumerate(axes):
+            if rank < len(axis):
+                yield {place: axis[rank]}
 
 
 def _axes(plan: Plan) -> list[list[Change]]:
@@ -285,7 +301,7 @@ def _axes(plan: Plan) -> list[list[Change]]:
     steps = plan.clean.steps
     with_steps = [(*steps, *_STEPS[:many]) for many in range(1, len(_STEPS) + 1) if not set(_STEPS[:many]) & set(steps)]
     return [
-        [{"classifier.kind": kind} for kind in kinds],
+        [{_KIND: kind} for kind in kinds],
         [{"features.lengths": [1, 2]}, {"features.units": "letters", "features.lengths": [2, 4]}],
         [{"clean.steps": list(step_names)} for step_names in with_steps],
         [{"features.weighting": name} for name in ("presence", "bm25") if name != plan.features.weighting],
