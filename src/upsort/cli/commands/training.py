@@ -1,6 +1,6 @@
 """Options of train, extend, choose and compare."""
 
-from upsort.cli.declaring import Clash, Command, Many, flag, minutes, names, option, repeated, whole_number
+from upsort.cli.declaring import Clash, Command, Many, flag, minutes, names, option, points, repeated, whole_number
 from upsort.cli.options import (
     FOLDS_RULES,
     ColumnOptions,
@@ -68,7 +68,6 @@ class ChooseOptions(
     InputOption,
     SeedOption,
     WorkerOptions,
-    MarginOption,
     RequirementOptions,
     ColumnOptions,
     RejectsOptions,
@@ -78,6 +77,9 @@ class ChooseOptions(
 ):
     trials: int = option("maximum number of plans to try", convert=whole_number(2), default=40, metavar="N")
     minutes: float = option("time limit, final evaluation included (default: none)", convert=minutes, default=0.0, metavar="M")
+    margin: float = option(
+        "points that a simpler plan may be behind the best (default: 0.1)", convert=points, default=0.001, metavar="POINTS"
+    )
     beside: tuple[str, ...] = option(
         "extra columns to try; only what is known before a document is sorted",
         convert=names,

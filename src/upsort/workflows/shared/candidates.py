@@ -246,6 +246,7 @@ _KIND = "classifier.kind"
 _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 
 
+_EXTRA_COLUMNS = 0  # the number of their axis
 Parts = Mapping[int, Change]
 """Changes by the number of the axis that they are on, of which a plan has at most one each."""
 
@@ -260,12 +261,17 @@ def trials(plan: Plan, most: int, extra_columns: Sequence[Change] = ()) -> list[
 def combinations(
     plan: Plan, best: Candidate, ranked: Sequence[Candidate], extra_columns: Sequence[Change] = ()
 ) -> Iterator[Candidate]:
-    """Candidates that differ from the best in one more change, or in another one on an axis: first in the kind of classifier,
-    then in the penalty, then in the order in which those changes alone are ranked, then in those that were not tried alone.
-    ranked: all candidates so far."""
+    """Candidates that differ from the best in one more change, or in another one on an axis: first in the columns next to the
+    text, then in the kind of classifier, then in the penalty, then in the order in which those changes alone are ranked, then in
+    those that were not tried alone. ranked: all candidates so far."""
     single = [candidate.parts for candidate in ranked if len(candidate.parts) == 1]
     single += [parts for parts in _single_parts(plan, extra_columns) if parts and parts not in single]
-    single.sort(key=lambda parts: next((n for n, key in enumerate((_KIND, _PENALTY)) if key in next(iter(parts.values()))), 2))
+
+    def turn(parts: Parts) -> int:
+        ((axis, change),) = parts.items()
+        return [axis == _EXTRA_COLUMNS, _KIND in change, _PENALTY in change, True].index(True)
+
+    single.sort(key=turn)
     return _distinct(plan, ({**best.parts, **parts} for parts in single), ranked)
 
 
