@@ -1,4 +1,4 @@
-"""What gives away labels by itself is found and told, with its figures; nothing else is."""
+"""What gives away labels by itself is found and shown, with its figures; nothing else is."""
 
 import random
 from pathlib import Path
@@ -17,7 +17,7 @@ LABELS = ("beds", "frost", "seeds, bulbs")
 
 
 def letters(seed: int, clue: str, documents: int = 400) -> Rows:
-    """Texts that tell three labels by half, and something else that tells them entirely."""
+    """Texts that predict three labels by half, and something else that predicts them entirely."""
     draws = random.Random(seed)
     rows = []
     for number in range(documents):
@@ -56,14 +56,14 @@ FOUND = {
 
 
 @pytest.mark.parametrize("clue", FOUND)
-def test_survey_tells_what_gives_away_labels(program: Program, tmp_path: Path, clue: str) -> None:
+def test_survey_shows_what_gives_away_labels(program: Program, tmp_path: Path, clue: str) -> None:
     write(tmp_path / "t.csv", letters(1, clue))
     found = program("survey", "t.csv", "--text", "text", "--label", "label", "--json").json
     kind, names = FOUND[clue]
     assert {name for leak in found["leaks"] for name in leak["names"]} == names
     assert all(leak["kind"] == kind and leak["alone"] >= 0.95 and leak["rest"] < 0.9 for leak in found["leaks"])
     said = program("survey", "t.csv", "--text", "text", "--label", "label").out
-    assert ("alone tell" in said) == bool(names)
+    assert ("alone predict" in said) == bool(names)
 
 
 BESIDE = {"desk": "columns.categories=desk", "clerk": "columns.categories=clerk", "run": "columns.numbers=run"}
@@ -82,7 +82,7 @@ def test_every_judge_warns_of_what_gives_away_labels(
     run = program(*command, *options, "--json")
     kind, names = FOUND[clue]
     assert {name for leak in run.json["leaks"] for name in leak["names"]} == names
-    warned = [line for line in run.err.splitlines() if "alone tell" in line]
+    warned = [line for line in run.err.splitlines() if "alone predict" in line]
     assert len(warned) == min(len(run.json["leaks"]), 3)
     for line, leak in zip(warned, run.json["leaks"], strict=False):
         assert leak["kind"] == kind and f"{100 * leak['alone']:.1f}%" in line and f"{100 * leak['rest']:.1f}%" in line
@@ -91,7 +91,7 @@ def test_every_judge_warns_of_what_gives_away_labels(
 def test_a_column_that_is_not_used_gives_nothing_away(program: Program, tmp_path: Path) -> None:
     write(tmp_path / "t.csv", letters(3, "desk"))
     run = program("train", "t.csv", "--text", "text", "--label", "label", "-o", "x.sorter", "--json")
-    assert run.json["leaks"] == [] and "alone tell" not in run.err
+    assert run.json["leaks"] == [] and "alone predict" not in run.err
 
 
 def test_several_labels_at_once(program: Program, tmp_path: Path) -> None:

@@ -30,6 +30,7 @@ from upsort.workflows.shared.candidates import (
     description_of,
     extra_column_changes,
     judge_batches,
+    linked_choices,
     trials,
 )
 from upsort.workflows.shared.context import RunContext
@@ -45,10 +46,8 @@ _MINUTE = 60.0
 _NO_TIME = -1.0
 _ROUNDS_SHARE = 0.4  # of the time, for the rounds of the search
 _COMBINING_SHARE = 0.5  # of the time then left, for combined changes; the rest is for finalists and the final evaluation
-_COMBINED_SHARE = 1 / 2  # of the trials, that put changes together
 _AT_ONCE = 4  # combined changes, before the best is looked for anew
 _CALIBRATING = 5.0  # times as long as a training without calibration takes one with it, which trains on inner folds too
-_LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
 
 
 @record(frozen=True, kw_only=True)
@@ -125,10 +124,9 @@ def choose(work: RunContext, budget: Budget) -> ChosenPlan:
     on what was: nothing that was looked at there had a part in the choice."""
     _check(work.plan)
     began, started = time.monotonic(), time.perf_counter()
-    singly = ceil((1.0 - _COMBINED_SHARE) * budget.trials)
+    singly = ceil(budget.trials / 2)  # the others put changes together
     beside = extra_column_changes(work.inputs, work.plan.columns, budget.extra_columns)
-    tried = trials(work.plan, singly, beside)
-    search = _start_search(work, tried, budget)
+    search = _start_search(work, tried := trials(work.plan, singly, beside), budget)
     ends = began + budget.minutes * _MINUTE if budget.minutes else np.inf
     seconds = _successive_halving(search, ends)
     alive, untried = _with_combinations(search, seconds, ends, budget.trials, beside)
@@ -214,7 +212,7 @@ def _start_search(work: RunContext, tried: list[Candidate], budget: Budget) -> _
 
 
 def _successive_halving(search: _PlanSearch, ends: float) -> float:
-    """Judge the trials, the given plan always, and tell the seconds that one of the last took. ends: the time of `time.monotonic`
+    """Judge the trials, the given plan always; the seconds that one of the last took. ends: the time of `time.monotonic`
     at which all must be done; the rounds may take a share of the time until then."""
     inside, started = search.inside, time.monotonic()
     seconds = 0.0
@@ -369,7 +367,7 @@ def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, 
         began = time.monotonic()
         if began + 2 * seconds > ends:
             return now
-        groups = _choices(now.candidate.values)
+        groups = linked_choices(now.candidate.values)
         simpler = [candidate_without(search.work.plan, now.candidate.values, keys) for keys in groups]
         results = _final(search, dict(enumerate(simpler)), labels_alone=True)
         seconds = time.monotonic() - began
@@ -394,12 +392,6 @@ def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, 
             left_out=[*now.left_out, reasons[least]],
         )
 
-
-def _choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:
-    """The keys that were chosen together: letters come with their lengths, numbers with what is done with wrong ones."""
-    groups = [keys for keys in _LINKED_KEYS if all(key in values for key in keys)]
-    grouped = {key for keys in groups for key in keys}
-    return [*groups, *((key,) for key in values if key not in grouped)]
 
 
 def _difference(better: CrossValidation, other: CrossValidation, many: int) -> DifferenceToBest:

@@ -78,12 +78,12 @@ def leak_sentence(leak: Leak) -> str:
     name, several = leak.names[0], len(leak.names) > 1
     alone, rest = f"{100 * leak.alone:.1f}%", f"{100 * leak.rest:.1f}%"
     if leak.kind == "terms":
-        which = f"terms {listed(map(repr, leak.names), _NAMED)} alone tell" if several else f"term {name!r} alone tells"
+        which = f"terms {listed(map(repr, leak.names), _NAMED)} alone predict" if several else f"term {name!r} alone predicts"
         return f"the {which} label {leak.label!r}: F1 {alone} on held-out documents, {rest} without such terms"
     after = f" after {name!r}" if name else ""
     which = f"column {name!r}" if leak.kind == "column" else f"first number{after} in the text"
     other = "text" if leak.kind == "column" else "terms"
-    return f"the {which} alone tells the label of {alone} of held-out documents; the {other}, of {rest}"
+    return f"the {which} alone predicts the label of {alone} of held-out documents; the {other}, of {rest}"
 
 
 def _leaks(facts: _Facts) -> Iterator[_RuleFinding]:

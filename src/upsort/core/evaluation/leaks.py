@@ -1,4 +1,4 @@
-"""What tells labels without being understood: columns, numbers in the text, and few terms that give away a label by themselves.
+"""Leaks: columns, numbers in the text, or few terms that predict labels by themselves.
 
 Such a clue is often made after the label was: a code of the department, the name of the clerk, a number out of the department's
 range. It is looked for on one half of the documents and judged on the other; what belongs together stays in one half."""
@@ -36,7 +36,7 @@ _CANDIDATES = 200  # of them
 _LEAST_GAIN = 0.02  # of the label's documents that each term adds
 _LEAST_TERM = 3  # documents that hold it
 _LEAST_LABEL = 20  # documents of a label
-_MOST_CODES = 200  # different labels, or sets of them, that are told apart
+_MOST_CODES = 200  # different labels, or sets of them, that are distinguished
 _QUICK = Classifier(tolerance=1e-2)
 _PREFIXES = 4
 _NUMBER = re.compile(r"\d{3,}")
@@ -48,10 +48,11 @@ _MOST_OF_A_BLOCK = 5_000  # texts
 
 
 class Leak(Struct, frozen=True, kw_only=True):
-    """Something that tells a label by itself. kind: terms of the text, a column, or numbers in the text. names: of the terms or
-    the column; the word before the numbers, empty where it differs. label: that the terms tell; null where it is all labels.
-    alone: on held-out documents, the F1 of that label by the terms alone, or the share of documents whose label the column or the
-    numbers tell. rest: the same by the terms of the text, without any that give away labels. documents: held out."""
+    """Something that predicts a label by itself. kind: terms of the text, a column, or numbers in the text. names: of the terms
+    or the column; the word before the numbers, empty where it differs. label: that the terms predict; null where it is all
+    labels. alone: on held-out documents, the F1 of that label by the terms alone, or the share of documents whose label the
+    column or the numbers predict. rest: the same by the terms of the text, without any that give away labels. documents: held
+    out."""
 
     kind: Literal["terms", "column", "numbers"]
     names: list[str]
@@ -98,34 +99,34 @@ class TextAndLabels:
 
 
 def find_leaks(documents: TextAndLabels, clues: Sequence[Clue] = ()) -> list[Leak]:
-    """What gives away labels, the most telling first."""
+    """What gives away labels, the most accurate first."""
     first = documents.first
     if min(int(first.sum()), int((~first).sum())) < _LEAST_LABEL or len(documents.names) < 2:
         return []
-    found = [*_telling_clues(documents, clues, first), *_telling_terms(documents, first)]
+    found = [*_predictive_clues(documents, clues, first), *_predictive_terms(documents, first)]
     return sorted(found, key=lambda leak: (leak.rest - leak.alone, leak.names))
 
 
-def _telling_clues(documents: TextAndLabels, clues: Sequence[Clue], first: Bools) -> Iterator[Leak]:
+def _predictive_clues(documents: TextAndLabels, clues: Sequence[Clue], first: Bools) -> Iterator[Leak]:
     if not clues:
         return
     codes = documents.codes
     shares = np.bincount(codes) / codes.size
     bound = max(_ALONE, 1.0 - (1.0 - float(shares.max())) / _OF_THE_REST)
-    telling = [(clue, share) for clue in clues if (share := _told_by_values(clue, codes, first)) >= bound]
-    if any(clue.kind == "numbers" and clue.name for clue, _ in telling):  # which then are the first of all, too
-        telling = [(clue, share) for clue, share in telling if clue.name]
-    if not telling or shares.size > _MOST_CODES:
+    predictive = [(clue, share) for clue in clues if (share := _accuracy_by_values(clue, codes, first)) >= bound]
+    if any(clue.kind == "numbers" and clue.name for clue, _ in predictive):  # which then are the first of all, too
+        predictive = [(clue, share) for clue, share in predictive if clue.name]
+    if not predictive or shares.size > _MOST_CODES:
         return
     targets = _targets(codes, shares.size, first)
     fitted = _scores(documents.counts, targets, first)
     by_text = float((fitted.argmax(axis=1) == codes[~first]).mean())
-    for clue, share in telling:
+    for clue, share in predictive:
         if _far_better(share, by_text):
             yield Leak(kind=clue.kind, names=[clue.name], label=None, alone=share, rest=by_text, documents=int((~first).sum()))
 
 
-def _told_by_values(clue: Clue, codes: Ints, first: Bools) -> float:
+def _accuracy_by_values(clue: Clue, codes: Ints, first: Bools) -> float:
     """The share of the documents of the second half that get their own label by the value of one column: the most common label of
     the first half's documents with that value or, where values are ordered, with the nearest."""
     known = ~np.isnan(clue.values)
@@ -149,7 +150,7 @@ def _told_by_values(clue: Clue, codes: Ints, first: Bools) -> float:
     return float((guess == codes)[~first].mean())
 
 
-def _telling_terms(documents: TextAndLabels, first: Bools) -> Iterator[Leak]:
+def _predictive_terms(documents: TextAndLabels, first: Bools) -> Iterator[Leak]:
     counts = csr_array(documents.counts, copy=False)
     present = csr_array((np.ones(counts.nnz), counts.indices, counts.indptr), shape=counts.shape)
     frequent = np.flatnonzero(column_sizes(csr_array(present[first])) >= _LEAST_TERM)
@@ -158,7 +159,7 @@ def _telling_terms(documents: TextAndLabels, first: Bools) -> Iterator[Leak]:
     holding = np.asarray(learned.T @ own)
     of_all = column_sizes(learned)
     kept = np.ones(counts.shape[1], dtype=bool)
-    telling: list[tuple[int, Ints, float]] = []
+    predictive: list[tuple[int, Ints, float]] = []
     for label in range(len(documents.names)):
         size = float(own[:, label].sum())
         if size < _LEAST_LABEL / 2 or documents.own[~first, label].sum() < _LEAST_LABEL / 2:
@@ -179,9 +180,9 @@ def _telling_terms(documents: TextAndLabels, first: Bools) -> Iterator[Leak]:
         if alone < max(_ALONE, 1.0 - (1.0 - base) / _OF_THE_REST):
             continue
         kept[frequent[pure[holding[pure, label] >= holding[pure[chosen], label].min() / 2]]] = False  # and their like
-        telling.append((label, terms, alone))
+        predictive.append((label, terms, alone))
     without = csr_array(counts[:, np.flatnonzero(kept)])
-    for label, terms, alone in telling:
+    for label, terms, alone in predictive:
         mine = documents.own[:, label]
         scores = _scores(without, _targets(mine.astype(np.int64), 2, first), first)
         rest = _f1(scores.argmax(axis=1) == 1, mine[~first])

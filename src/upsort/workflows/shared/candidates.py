@@ -242,6 +242,7 @@ def _used(columns: Columns) -> set[str]:
 
 AS_IT_IS = "the plan as it is"
 _STEPS = ("stop_words", "stem")
+_LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
 _KIND = "classifier.kind"
 _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 
@@ -344,6 +345,13 @@ def _changed(plan: Plan, change: Change) -> Candidate:
 def candidate_without(plan: Plan, change: Change, keys: tuple[str, ...]) -> Candidate:
     """The candidate of a change with some of its keys left as they were."""
     return _changed(plan, {key: value for key, value in change.items() if key not in keys})
+
+
+def linked_choices(values: Mapping[str, object]) -> list[tuple[str, ...]]:
+    """The keys that were chosen together: letters come with their lengths, numbers with what is done with wrong ones."""
+    groups = [keys for keys in _LINKED_KEYS if all(key in values for key in keys)]
+    grouped = {key for keys in groups for key in keys}
+    return [*groups, *((key,) for key in values if key not in grouped)]
 
 
 def description_of(change: Change, keys: tuple[str, ...]) -> str:
