@@ -269,7 +269,8 @@ def number_clues(blocks: Sequence[TextNumbers], rows: Ints) -> Iterator[Clue]:
     values = np.concatenate([block.values for block in blocks])
     before = np.array([word for block in blocks for word in block.before], dtype=object)
     common = [word for word, _ in Counter(before.tolist()).most_common(_PREFIXES) if word]
-    for word, chosen in [("", np.ones(owner.size, dtype=bool)), *((word, before == word) for word in common)]:
+    every = [("", np.ones(owner.size, dtype=bool))] if owner.size else []
+    for word, chosen in [*every, *((word, before == word) for word in common)]:
         column = np.full(int(offsets[-1]), np.nan)
         column[owner[chosen][::-1]] = values[chosen][::-1]  # the first of a document is written last
         yield Clue(kind="numbers", name=word, ordered=True, values=column[rows])
