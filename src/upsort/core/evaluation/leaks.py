@@ -151,44 +151,44 @@ def _accuracy_by_values(clue: Clue, codes: Ints, first: Bools) -> float:
 
 
 def _predictive_terms(documents: TextAndLabels, first: Bools) -> Iterator[Leak]:
-    counts = csr_array(documents.counts, copy=False)
+    counts, own = documents.counts, documents.own
     present = csr_array((np.ones(counts.nnz), counts.indices, counts.indptr), shape=counts.shape)
-    frequent = np.flatnonzero(column_sizes(csr_array(present[first])) >= _LEAST_TERM)
-    learned = csr_array(csr_array(present[first])[:, frequent])
-    own = documents.own[first].astype(np.float64)
-    holding = np.asarray(learned.T @ own)
-    of_all = column_sizes(learned)
+    learned, judged = csr_array(present[first]), csr_array(present[~first])
+    frequent = np.flatnonzero(column_sizes(learned) >= _LEAST_TERM)
+    learned = csr_array(learned[:, frequent])
     kept = np.ones(counts.shape[1], dtype=bool)
     predictive: list[tuple[int, Ints, float]] = []
-    for label in range(len(documents.names)):
-        size = float(own[:, label].sum())
-        if size < _LEAST_LABEL / 2 or documents.own[~first, label].sum() < _LEAST_LABEL / 2:
-            continue
-        share = size / own.shape[0]
-        purity = max(_ALONE, 1.0 - (1.0 - share) / _OF_THE_REST)
-        enough = (holding[:, label] >= purity * of_all) & (holding[:, label] >= max(_LEAST_TERM, _LEAST_GAIN * size))
-        pure = np.flatnonzero(enough)
-        pure = pure[np.argsort(-holding[pure, label], kind="stable")]
-        if holding[pure[:_MOST_TERMS], label].sum() < _ALONE * _ALONE * size:
-            continue
-        chosen = _covering(csr_array(learned[own[:, label] > 0][:, pure[:_CANDIDATES]]))
+    for label in np.flatnonzero(np.minimum(own[first].sum(axis=0), own[~first].sum(axis=0)) >= _LEAST_LABEL / 2).tolist():
+        chosen, alike = _pure_terms(learned, own[first, label])
         if not chosen.size:
             continue
-        terms = frequent[pure[chosen]]
-        hits = np.asarray(csr_array(present[~first])[:, terms].sum(axis=1)).ravel() > 0
-        alone, base = _f1(hits, documents.own[~first, label]), 2.0 * share / (1.0 + share)
-        if alone < max(_ALONE, 1.0 - (1.0 - base) / _OF_THE_REST):
-            continue
-        kept[frequent[pure[holding[pure, label] >= holding[pure[chosen], label].min() / 2]]] = False  # and their like
-        predictive.append((label, terms, alone))
+        terms, share = frequent[chosen], float(own[first, label].mean())
+        alone = _f1(np.asarray(csr_array(judged[:, terms]).sum(axis=1)).ravel() > 0, own[~first, label])
+        if alone >= max(_ALONE, 1.0 - (1.0 - 2.0 * share / (1.0 + share)) / _OF_THE_REST):
+            kept[frequent[alike]] = False
+            predictive.append((label, terms, alone))
     without = csr_array(counts[:, np.flatnonzero(kept)])
     for label, terms, alone in predictive:
-        mine = documents.own[:, label]
-        scores = _scores(without, _targets(mine.astype(np.int64), 2, first), first)
-        rest = _f1(scores.argmax(axis=1) == 1, mine[~first])
+        scores = _scores(without, _targets(own[:, label].astype(np.int64), 2, first), first)
+        rest = _f1(scores.argmax(axis=1) == 1, own[~first, label])
         if _far_better(alone, rest):
             names, name = [documents.terms[term] for term in terms.tolist()], documents.names[label]
             yield Leak(kind="terms", names=names, label=name, alone=alone, rest=rest, documents=int((~first).sum()))
+
+
+def _pure_terms(present: csr_array, own: Bools) -> tuple[Ints, Ints]:
+    """Few terms that nearly always stand under one label and together in nearly all of its documents, and all terms that are like
+    them; none where there are no such. present: (n, t) 1 where a document holds a term. own: (n,) whether it has the label."""
+    size, none = float(own.sum()), np.zeros(0, dtype=np.int64)
+    holding = np.asarray(present.T @ own.astype(np.float64))
+    purity = max(_ALONE, 1.0 - (1.0 - size / own.size) / _OF_THE_REST)
+    enough = (holding >= purity * column_sizes(present)) & (holding >= max(_LEAST_TERM, _LEAST_GAIN * size))
+    pure = np.flatnonzero(enough)
+    pure = pure[np.argsort(-holding[pure], kind="stable")]
+    if holding[pure[:_MOST_TERMS]].sum() < _ALONE * _ALONE * size:
+        return none, none
+    chosen = pure[_covering(csr_array(present[own][:, pure[:_CANDIDATES]]))]
+    return (chosen, pure[holding[pure] >= holding[chosen].min() / 2]) if chosen.size else (none, none)
 
 
 def _covering(held: csr_array) -> Ints:

@@ -10,6 +10,7 @@ import numpy as np
 from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
 from upsort.core.classifiers.families import family
+from upsort.core.classifiers.problem_arrays import as_sets
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.evaluation.leaks import (
@@ -187,7 +188,7 @@ class LabelledCorpus:
         text = TextAndLabels(
             counts=self.measured.rows(rows).local_counts,
             terms=self.measured.terms,
-            own=documents.own[places],
+            own=documents.sets[places] if documents.sets is not None else as_sets(documents.labels[places], len(documents.names)),
             names=documents.names,
             groups=documents.groups[places] if documents.groups is not None else None,
         )
