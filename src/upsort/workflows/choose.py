@@ -393,7 +393,6 @@ def _simplify(search: _PlanSearch, candidate: Candidate, best: CrossValidation, 
         )
 
 
-
 def _difference(better: CrossValidation, other: CrossValidation, many: int) -> DifferenceToBest:
     """By how much one is behind another on the same documents. many: see `difference_to_best`."""
     difference = (better.times_right() - other.times_right()).astype(np.float64)
