@@ -242,7 +242,8 @@ def _used(columns: Columns) -> set[str]:
 
 AS_IT_IS = "the plan as it is"
 _STEPS = ("stop_words", "stem")
-_LINKED_KEYS = (("features.units", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
+_TERMS_OF_LETTERS = 100_000
+_LINKED_KEYS = (("features.units", "features.most_terms", "features.lengths"), ("columns.numbers", "columns.wrong_numbers"))
 _KIND = "classifier.kind"
 _PENALTY, _TIMES_THE_PENALTY = "classifier.penalty", (0.3, 3.0)
 
@@ -305,11 +306,13 @@ def _axes(plan: Plan) -> list[list[Change]]:
     kinds = [kind for kind, record in families.FAMILIES.items() if record.searched and kind != plan.classifier.kind]
     if plan.columns.label_separator:
         kinds = [kind for kind in kinds if families.FAMILIES[kind].sets]
+    terms = plan.features.most_terms and max(plan.features.most_terms, _TERMS_OF_LETTERS)
+    letters = {"features.units": "letters", "features.most_terms": terms}
     steps = plan.clean.steps
     with_steps = [(*steps, *_STEPS[:many]) for many in range(1, len(_STEPS) + 1) if not set(_STEPS[:many]) & set(steps)]
     return [
         [{_KIND: kind} for kind in kinds],
-        [{"features.lengths": [1, 2]}, {"features.units": "letters", "features.lengths": [2, 4]}],
+        [{"features.lengths": [1, 2]}, *(letters | {"features.lengths": lengths} for lengths in ([2, 4], [3, 5]))],
         [{"clean.steps": list(step_names)} for step_names in with_steps],
         [{"features.weighting": name} for name in ("presence", "bm25") if name != plan.features.weighting],
         [{"features.in_at_least": bound} for bound in (1, 3) if bound != plan.features.in_at_least],
