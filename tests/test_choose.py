@@ -125,6 +125,19 @@ def test_trials_begin_alike_however_many_are_asked_for() -> None:
     assert not any("naive-bayes" in one.name and "penalty" in one.name for one in many)  # it has none
 
 
+def test_the_best_changes_are_put_together() -> None:
+    """One more change in the best, or another one of its kind: first the classifier, then the penalty; never a known plan."""
+    known = candidates.trials(Plan(), 12)
+    best = next(one for one in known if one.values.get("features.lengths") == [1, 2])
+    found = list(candidates.combinations(Plan(), best, known))
+    assert all(one.plan not in [earlier.plan for earlier in known] for one in found)
+    keys = [set(one.values) - {"features.lengths"} for one in found]
+    kinds = sum(key == {"classifier.kind"} for key in keys)
+    assert kinds >= 5 and all(key == {"classifier.kind"} for key in keys[:kinds])
+    assert keys[kinds] == keys[kinds + 1] == {"classifier.penalty"}
+    assert {"features.units", "features.most_terms"} in keys
+
+
 @pytest.mark.parametrize(
     ("options", "code", "message"),
     [

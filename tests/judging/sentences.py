@@ -284,6 +284,19 @@ SENTENCES = (
         lambda f, m: number(m[1]) == f["by_similarity"]["near"]["of"] and shown(m[2], f["by_similarity"]["near"]["value"]),
     ),
     Sentence(
+        "a leak",
+        rf"the term '(.+)' alone predicts label '(.+)': F1 {NUMBER}% on held-out documents, {NUMBER}% without such terms\."
+        r"(?: If that is not known of new documents, do not train on it\.)?",
+        lambda f, m: any(
+            (leak["names"], leak["label"]) == ([m[1]], m[2])
+            and shown(m[3], leak["alone"])
+            and shown(m[4], leak["rest"])
+            and leak["alone"] >= 0.95
+            and 1 - leak["rest"] >= 2 * (1 - leak["alone"])
+            for leak in f["leaks"]
+        ),
+    ),
+    Sentence(
         "nested, similar and new",
         rf"Nested cross-validation, similar to training documents: {NUMBER}% of {NUMBER} right; new: {NUMBER}% of {NUMBER}\.",
         lambda f, m: (

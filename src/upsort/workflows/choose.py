@@ -248,12 +248,13 @@ def _with_combinations(
     while (left := most - len(search.tried)) > 0 and time.monotonic() + _AT_ONCE * seconds < search_ends and not exhausted:
         on_all = {number: trial for number, trial in results.items() if trial.documents == inside.size}
         ranked = [search.tried[number] for number in [*_ranked(on_all), *_ranked(results)]]
-        more = list(islice(combinations(search.work.plan, ranked[0], ranked, extra_columns), min(left, _AT_ONCE)))
+        proposed = combinations(search.work.plan, ranked[0], ranked, extra_columns) if ranked else iter(())
+        more = list(islice(proposed, min(left, _AT_ONCE)))
         new = range(len(search.tried), len(search.tried) + len(more))
         search.tried.extend(more)
         began = time.monotonic()
-        judged = _judged_on(search, inside, new, search_ends, "combined changes")
-        seconds, exhausted = max((time.monotonic() - began) / max(len(judged), 1), seconds), not more
+        judged, exhausted = _judged_on(search, inside, new, search_ends, "combined changes"), not more
+        seconds = max((time.monotonic() - began) / max(len(judged), 1), seconds)
     on_all = {number: trial for number, trial in results.items() if trial.documents == inside.size}
     finalists = sorted({0, *_ranked(on_all)[: _affordable(search, seconds, ends)]})
     return finalists, (len(search.tried) if exhausted else most) - len(results)

@@ -32,9 +32,9 @@ class SourceCounts(Struct):
 class GatherResult(Struct, kw_only=True):
     """upsort gather. documents: written, before cutting into passages. marked: kept, and marked as to be set aside. conflicts:
     copies under another label than what they copy. similar: documents that are no copies and resemble another, where near copies
-    were looked for. labels: documents of each. spellings: labels that differ only in case, spaces
-    or punctuation. missing_columns: for each table, the columns of the corpus that it lacks. unseen_labels: asked for and not
-    there, each with the nearest."""
+    were looked for. labels: documents of each. spellings: labels that differ only in case, spaces or punctuation.
+    missing_columns: for each table, the columns of the corpus that it lacks. unseen_labels: asked for and not there, each with
+    the nearest."""
 
     corpus: str
     documents: int = 0

@@ -5,12 +5,12 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from upsort.core import plan
-from upsort.core.errors import listed, quoted
-from upsort.core.evaluation.leaks import Leak
+from upsort.core.errors import quoted
 from upsort.core.lazy import record
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
 from upsort.io.outputs.rejects import set_aside_path
 from upsort.io.tables.documents import separator_option
+from upsort.workflows.shared.results import leak_sentence
 from upsort.workflows.survey import IN_ANOTHER, SAME_NAME, Finding, OddDocuments, SurveyResult
 
 _MOST = 5
@@ -71,19 +71,6 @@ def _gather_command(about: str, output: str, findings: Sequence[_RuleFinding]) -
     drop = ",".join(dict.fromkeys(kind for finding in findings for kind in finding.drop))
     options = dict.fromkeys(finding.gather for finding in findings if finding.gather)
     return " ".join(["upsort gather", about, *([f"--drop {drop}"] if drop else []), *options, f"-o {output}"])
-
-
-def leak_sentence(leak: Leak) -> str:
-    """What gives away labels, what it achieves alone, and what is achieved without it."""
-    name, several = leak.names[0], len(leak.names) > 1
-    alone, rest = f"{100 * leak.alone:.1f}%", f"{100 * leak.rest:.1f}%"
-    if leak.kind == "terms":
-        which = f"terms {listed(map(repr, leak.names), _NAMED)} alone predict" if several else f"term {name!r} alone predicts"
-        return f"the {which} label {leak.label!r}: F1 {alone} on held-out documents, {rest} without such terms"
-    after = f" after {name!r}" if name else ""
-    which = f"column {name!r}" if leak.kind == "column" else f"first number{after} in the text"
-    other = "text" if leak.kind == "column" else "terms"
-    return f"the {which} alone predicts the label of {alone} of held-out documents; the {other}, of {rest}"
 
 
 def _leaks(facts: _Facts) -> Iterator[_RuleFinding]:

@@ -17,14 +17,13 @@ from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
 from upsort.core.plan import Plan
 from upsort.workflows.shared import results
-from upsort.workflows.survey_findings import leak_sentence
 
 _LEAKS_SHOWN = 3
 
 
 def leak_warnings(leaks: Sequence[Leak]) -> list[str]:
     """What gives away labels, with the figures."""
-    lines = [f"{leak_sentence(leak)}." for leak in leaks[:_LEAKS_SHOWN]]
+    lines = [f"{results.leak_sentence(leak)}." for leak in leaks[:_LEAKS_SHOWN]]
     if lines:
         more = len(leaks) - len(lines)
         lines[-1] += f" {more:,} more {'is' if more == 1 else 'are'} like that." if more else ""

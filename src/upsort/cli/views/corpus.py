@@ -105,12 +105,12 @@ def _show(result: GatherResult, view: View) -> None:
         [(name, of.rows, of.documents, of.rows - of.documents) for name, of in result.sources.items()],
         brief=(_MOST_SOURCES, "sources"),
     )
+    if result.marked:
+        view.add_sentence(f"{result.marked:,} of them are marked in the column set_aside.")
     if result.similar:
         view.add_sentence(
             f"{result.similar:,} documents that are no copies resemble another one; judgements keep similar documents together."
         )
-    if result.marked:
-        view.add_sentence(f"{result.marked:,} of them are marked in the column set_aside.")
 
 
 _MOST_LABELS = 6

@@ -99,7 +99,7 @@ class TextAndLabels:
 
 
 def find_leaks(documents: TextAndLabels, clues: Sequence[Clue] = ()) -> list[Leak]:
-    """What gives away labels, the most accurate first."""
+    """What gives away labels, that first which is furthest ahead of the rest of the text."""
     first = documents.first
     if min(int(first.sum()), int((~first).sum())) < _LEAST_LABEL or len(documents.names) < 2:
         return []

@@ -5,6 +5,7 @@ from typing import Annotated, Any, TypedDict
 
 from msgspec import UNSET, Meta, Struct, UnsetType
 
+from upsort.core.errors import listed
 from upsort.core.evaluation.decision_costs import CostSummary
 from upsort.core.evaluation.intervals import DifferenceToBest, Rate
 from upsort.core.evaluation.leaks import Leak
@@ -228,3 +229,21 @@ class Choose(SplitCounts, frozen=True, kw_only=True):
     set_aside_to_judge: int
     counted: Annotated[int, described("how often the text was cleaned and counted")]
     seconds: float
+
+
+_TERMS_NAMED = 3
+
+
+def leak_sentence(leak: Leak) -> str:
+    """What gives away labels, what it achieves alone, and what is achieved without it."""
+    name, several = leak.names[0], len(leak.names) > 1
+    alone, rest = f"{100 * leak.alone:.1f}%", f"{100 * leak.rest:.1f}%"
+    if leak.kind == "terms":
+        which = (
+            f"terms {listed(map(repr, leak.names), _TERMS_NAMED)} alone predict" if several else f"term {name!r} alone predicts"
+        )
+        return f"the {which} label {leak.label!r}: F1 {alone} on held-out documents, {rest} without such terms"
+    after = f" after {name!r}" if name else ""
+    which = f"column {name!r}" if leak.kind == "column" else f"first number{after} in the text"
+    other = "text" if leak.kind == "column" else "terms"
+    return f"the {which} alone predicts the label of {alone} of held-out documents; the {other}, of {rest}"
