@@ -279,7 +279,7 @@ class TestDelimited:
 
     def test_a_table_without_names_is_numbered_and_told(self) -> None:
         table, rows, _ = rows_in("1,fern\n2,moss\n")
-        assert table.columns == ("1", "2")
+        assert table.columns == ("column 1", "column 2")
         assert rows == [["1", "fern"], ["2", "moss"]]
         assert any("no row of column names" in note for note in table.notes)
 
@@ -321,7 +321,7 @@ class TestDelimited:
         assert str(refused[0].reason) == "byte 0xE4 is not utf-8, at character 3 of column 'text'"
 
     def test_names_are_made_different(self) -> None:
-        assert distinct_names(["text", "text", "", "text (2)"]) == ("text", "text (2)", "3", "text (2) (2)")
+        assert distinct_names(["text", "text", "", "text (2)"]) == ("text", "text (2)", "column 3", "text (2) (2)")
 
 
 class TestTextFiles:

@@ -116,7 +116,7 @@ class TestApart:
         documents = labelled(["fern moss", "fern fern", "dune sand", "moss marram marram"], ["wet", "wet", "dry", "dry"])
         apart = learn_from_part(documents, Split(np.arange(3), np.array([3])), SETTLED, Resources())
         assert "marram" not in apart.seen.space.terms
-        assert (apart.tokens.tolist(), apart.known_words) == ([3], 1)
+        assert (apart.tokens.tolist(), apart.seen_words) == ([3], 1)
 
     def test_labels_that_a_part_lacks_score_below_all_others(self, desk: LabelledDocuments) -> None:
         training = np.flatnonzero(desk.labels != 1)

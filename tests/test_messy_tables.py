@@ -68,7 +68,7 @@ def test_columns_by_number_without_a_header(program: Program, tmp_path: Path) ->
     (tmp_path / "bare.tsv").write_text("wet\tfern moss fern\nwet\tfern reed\ndry\tcactus sand\ndry\tsand dune\n")
     found = program("train", "bare.tsv", "--text=2", "--label=1", "--set=features.in_at_least=1", "-o", "a.sorter", "--json")
     assert found.json["labels"] == {"dry": 2, "wet": 2}
-    assert "numbered from 1" in found.err
+    assert "has no row of column names; they are called column 1, column 2." in found.err
 
 
 def test_columns_nobody_named_are_guessed_and_told(program: Program, few: Path) -> None:

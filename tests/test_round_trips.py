@@ -23,7 +23,7 @@ from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.formats import FORMATS, format_of_ending, writing_endings
-from upsort.io.tables.rows import ReadSettings, TableLayout
+from upsort.io.tables.rows import ReadSettings, TableLayout, flush_rows
 from upsort.workflows.shared.context import RunContext
 from upsort.workflows.train import train
 
@@ -184,7 +184,9 @@ def test_a_table_that_is_gone_on_with_has_one_head(tmp_path: Path, ending: str) 
     record = format_of_ending(ending)
     assert record is not None and record.to_text is not None
     stream = io.StringIO()
-    record.to_text(stream, TableLayout(NAMES, ending=ending)).writerow(["a", "b", "c"])
+    first = record.to_text(stream, TableLayout(NAMES, ending=ending))
+    first.writerow(["a", "b", "c"])
+    flush_rows(first)
     record.to_text(stream, TableLayout(NAMES, ending=ending, with_head=False)).writerow(["d", "e", "f"])
     path = tmp_path / f"t.{ending}"
     path.write_text(stream.getvalue())

@@ -183,7 +183,7 @@ def test_passages_become_documents_again(program: Program, demo: Path, tmp_path:
 def test_new_text_that_has_drifted_is_told(program: Program, sorter: str, tmp_path: Path) -> None:
     (tmp_path / "odd.csv").write_text("message\n" + "zorp blick wug dax fep tove\n" * 80)
     err = program("score", sorter, "odd.csv", "-o", "o.csv").err
-    assert "of the words are unknown, against" in err
+    assert "of the words were never seen in training, against" in err
     assert "label shares differ from held-out training documents (total variation" in err and "p < 0.001" in err
 
 
@@ -303,3 +303,21 @@ def test_tables_of_rejected_rows_alone_and_lines_are_kept(program: Program, sort
         ("nonsense", "", None),
     ]
     assert rows[0]["sorted_remark"] == "no text" and rows[1]["sorted_remark"].startswith("not JSON")
+
+
+def test_words_left_out_by_design_are_not_unknown(program: Program, tmp_path: Path) -> None:
+    lines = [
+        f"the {'fern moss' if number % 2 else 'sand dune'} is w{number},{'wet' if number % 2 else 'dry'}" for number in range(40)
+    ]
+    (tmp_path / "t.csv").write_text("text,label\n" + "\n".join(lines) + "\n")
+    program("train", "t.csv", "--text=text", "--label=label", "--set=features.in_at_most=0.6", "--no-check", "-o", "a.sorter")
+    (tmp_path / "new.csv").write_text('text\nthe fern is w7 marram\n"the, is"\nmarram\n')
+    program("score", "a.sorter", "new.csv", "-o", "s.csv")
+    rows = list(csv.DictReader((tmp_path / "s.csv").open()))
+    assert [float(row["sorted_unknown_share"]) for row in rows] == [0.2, 0.0, 1.0]
+    assert [row["sorted_remark"][:13] for row in rows] == ["", "nothing known", "nothing known"]
+    out = program("explain", "a.sorter", "the fern is w7 marram").out
+    assert "Too common or too rare, so ignored: the, is, w7." in out
+    assert "Never seen: marram." in out
+    found = program("explain", "a.sorter", "the fern is w7 marram", "--json").json
+    assert (found["unknown_words"], found["ignored_words"]) == (["marram"], ["the", "is", "w7"])

@@ -39,9 +39,9 @@ class Answers:
 
     labels, second: (n,) str; labels hold several, joined, where documents may have several. probabilities: (n,) of the label;
     margins: (n,) by how much it is more probable than the second. table: (n, k) the probabilities of all labels. given: (n, k)
-    which labels were given, where documents may have several. unknown: (n,) the share of the words that the sorter does not know,
-    NaN without words. remarks: (n,) on answers that rest on no word. refused: (n,) why a row cannot be answered, such as one
-    without text; its label is "" and its numbers are NaN."""
+    which labels were given, where documents may have several. unknown: (n,) the share of the words that were in no training
+    document, NaN without words. remarks: (n,) on answers that rest on no word. refused: (n,) why a row cannot be answered, such
+    as one without text; its label is "" and its numbers are NaN."""
 
     names: tuple[str, ...]
     labels: "np.ndarray[Any, np.dtype[np.object_]]"

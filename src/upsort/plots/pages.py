@@ -1,7 +1,7 @@
 """Pages: templates filled in, all text escaped, nothing fetched from anywhere."""
 
 import re
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from upsort.core.lazy import record
 from upsort.plots.canvas import BRICK, COLOURS, FAINT, INK, PAPER, SLATE, content_of, narrowed
@@ -18,13 +18,16 @@ _MOST_TEXT = 220
 _LIGHTER = 0.45  # on dark paper, how far colours are drawn to white
 
 
+WordMark = Literal["", "ignored", "new"]
+
+
 @record(frozen=True)
 class WeighedWord:
-    """A piece of text. weight: from −1, for the next label, to 1, for the label."""
+    """A piece of text. weight: from −1, for the next label, to 1, for the label. mark: of a word that does not count."""
 
     text: str
     weight: float
-    known: bool
+    mark: WordMark = ""
 
 
 def rendered(template: str, **values: Any) -> str:

@@ -127,6 +127,7 @@ class ExplainResult(Struct, frozen=True, kw_only=True):
     training_documents: dict[str, float] | None
     words: list[Word]
     unknown_words: list[str]
+    ignored_words: list[str]
     flip: Flip | None
     similar: list[Neighbour]
     arithmetic: Sequence[LabelArithmetic] | None
@@ -189,6 +190,7 @@ class ExplainResult(Struct, frozen=True, kw_only=True):
             training_documents=documents,
             words=explanation.words,
             unknown_words=explanation.unknown,
+            ignored_words=explanation.ignored,
             flip=explained.flip,
             similar=explained.neighbours,
             arithmetic=arithmetic,

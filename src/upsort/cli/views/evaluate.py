@@ -141,7 +141,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     with view.at(Detail.FULL):
         if evaluation.new_words.of and evaluation.known_words.of:
             view.add_sentence(
-                f"Documents whose words are all known: {_rate_text(evaluation.known_words)}; with unknown words: "
+                f"Documents without words new to the sorter: {_rate_text(evaluation.known_words)}; with such words: "
                 f"{_rate_text(evaluation.new_words)}."
             )
     if evaluation.by:

@@ -99,10 +99,11 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options:
     with view.at(Detail.FULL, "all labels"):
         view.add_sentence()
         _table(explanation_page.labels_table(sorter, explanation), view)
-    if explanation.unknown:
+    for which, left_out in (("Too common or too rare, so ignored", explanation.ignored), ("Never seen", explanation.unknown)):
         for detail, most in ((Detail.BRIEF, _BRIEF_TERMS), (Detail.FULL, 20)):
             with view.at(detail):
-                view.add_sentence(f"Ignored words: {listed(explanation.unknown, most)}.")
+                if left_out:
+                    view.add_sentence(f"{which}: {listed(left_out, most)}.")
     if explained_document.flip is not None:
         words, other = explained_document.flip.without, explained_document.flip.label
         view.add_sentence(f"Without {listed(map(repr, words))} it would be {other}.")

@@ -29,7 +29,7 @@ from upsort.io.sources.database_tables import DatabaseTable, check_not_read
 from upsort.io.sources.databases import Selection
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.formats import writing_endings
-from upsort.io.tables.rows import RejectionReason, RowSink
+from upsort.io.tables.rows import RejectionReason, RowSink, flush_rows
 from upsort.io.tables.rows import TableLayout as TableLayout
 from upsort.workflows.explain import Prediction, answer_lines, document_in, predictions
 from upsort.workflows.score import BlockScorer, Passages, ResumeState, ScoreLayout, run_key, score, score_documents_of_passages
@@ -175,7 +175,9 @@ def _scored(
             result = into(rows)
             rows.close()
             return result
-        return into((json_lines if options.lines else delimited)(console.data, table))
+        writer = (json_lines if options.lines else delimited)(console.data, table)
+        flush_rows(writer)  # the names at once: rows may come one by one
+        return into(writer)
     if options.into:
         return _into_database(options, scoring, incoming, TableLayout(names, scoring.numbers), (into, console.note))
     endings = writing_endings(resumable=True)
@@ -248,7 +250,7 @@ def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: Scor
         labels += f", {more:,} more labels" if more > 0 else ""
         view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
     if result.documents > result.without_tokens:
-        view.add_note(f"Words unknown to the sorter: {percent(result.unknown_share)}.")
+        view.add_note(f"Words never seen in training: {percent(result.unknown_share)}.")
     if result.nothing_known:
         wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
         summary = (
@@ -267,8 +269,8 @@ def _report_drift(sorter: TrainedSorter, drift: Drift, view: View) -> None:
     which = f"{sorter.answer}: " if sorter.answer else ""
     if drift.unknown is not None:
         view.add_warning(
-            f"{which}{percent(drift.unknown.now)} of the words are unknown, against {percent(drift.unknown.before)} in held-out "
-            f"training documents ({p_value(drift.unknown.p)})."
+            f"{which}{percent(drift.unknown.now)} of the words were never seen in training, against "
+            f"{percent(drift.unknown.before)} in held-out training documents ({p_value(drift.unknown.p)})."
         )
     if (labels := drift.labels) is not None:
         view.add_warning(

@@ -19,7 +19,7 @@ from upsort.core.arrays import Floats
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.family import LinearRule
 from upsort.core.features.corpus_counts import suffixes
-from upsort.core.features.counting import KnownCounts
+from upsort.core.features.counting import IGNORED, KnownCounts
 from upsort.core.features.documents import Documents
 from upsort.core.features.ngrams import GAP, grams_of, letters_of
 from upsort.core.features.weighting import presence
@@ -160,6 +160,7 @@ Leaning = Callable[[Floats], float]
 
 class Word(Struct, frozen=True, kw_only=True):
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
+    ignored: seen in training, and left out of the terms as too common or too rare.
 
     leaning: what it says for the label, against the next one where labels exclude each other, each time it is there; 0 where it
     is not known. part: of the text it is in."""
@@ -168,6 +169,7 @@ class Word(Struct, frozen=True, kw_only=True):
     end: int
     term: str
     known: bool
+    ignored: bool
     leaning: float
     part: int = 0
 
@@ -190,6 +192,7 @@ def weighed_words_of(sorter: TrainedSorter, document: Documents, pulls: Sequence
                 end=offset + end,
                 term=term,
                 known=share is not None or column >= 0,
+                ignored=share is None and column == IGNORED,
                 leaning=share or 0.0,
                 part=part,
             )

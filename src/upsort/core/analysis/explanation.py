@@ -90,8 +90,8 @@ How = Additive | TreePath | NeighbourVotes | PriorOnly | Unexplained
 class Explanation:
     """All of a decision about one document. text: its parts joined by line ends. sorted_as: what it is given, as everywhere.
     label, second: the first and the next label by the sorter's rule. scores, probabilities: (k,). given: the labels that it gets,
-    where it may have several. remark: on an answer that rests on no word, empty elsewhere. unknown: terms that the sorter does
-    not know, in their order."""
+    where it may have several. remark: on an answer that rests on no word, empty elsewhere. unknown: words that were never seen
+    in training, ignored: those seen and left out of the terms, both in their order."""
 
     document: Documents
     text: str
@@ -105,6 +105,7 @@ class Explanation:
     how: How
     words: list[Word]
     unknown: list[str]
+    ignored: list[str]
 
 
 def explain(sorter: TrainedSorter, document: Documents) -> Explanation:
@@ -130,7 +131,8 @@ def explain(sorter: TrainedSorter, document: Documents) -> Explanation:
         remark=sorter.remarks_on(decisions)[0],
         how=how,
         words=words,
-        unknown=list(dict.fromkeys(word.term for word in words if not word.known)),
+        unknown=list(dict.fromkeys(word.term for word in words if not word.known and not word.ignored)),
+        ignored=list(dict.fromkeys(word.term for word in words if word.ignored)),
     )
 
 

@@ -1,12 +1,12 @@
 """What was counted and measured of documents once, before anything is learned; and word vectors."""
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import field, replace
 
 import numpy as np
 from scipy.sparse import csr_array, diags_array
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints, WordKeys, word_keys
 from upsort.core.errors import DataProblem
 from upsort.core.features.counting import Counts, TermCounting, joined
 from upsort.core.features.distributed_vocabulary import HashedCounting, RecordedNames, TermNames, names_of_columns
@@ -68,8 +68,9 @@ class CorpusCounts:
 
     counts: (n, n_terms) CSR, raw. terms: names of its columns. tokens: (n,) words of each document. cells: columns next to the
     text. vectors: of words, where they are used. hashed: (n_terms,) the number of each column where terms are hashed. distinct,
-    seen_once: of all terms of the corpus. left_out: terms that are in fewer documents than any bound allows. blocks: (b + 1,) the
-    first document of each block that was read, then n; of documents in another order None."""
+    seen_once: of all terms of the corpus. left_out: terms that are in fewer documents than any bound allows; rare: the keys of
+    the words among them. blocks: (b + 1,) the first document of each block that was read, then n; of documents in another order
+    None."""
 
     counts: csr_array | PartitionedMatrix
     terms: list[str]
@@ -80,6 +81,7 @@ class CorpusCounts:
     distinct: int = 0
     seen_once: int = 0
     left_out: int = 0
+    rare: WordKeys = field(default_factory=lambda: word_keys(()))
     blocks: Ints | None = None
 
     @property
@@ -118,6 +120,7 @@ def of_counts(counts: Counts) -> CorpusCounts:
         distinct=counts.distinct,
         seen_once=counts.seen_once,
         left_out=counts.distinct - len(counts.terms),
+        rare=counts.rare,
     )
 
 
@@ -175,6 +178,7 @@ class CorpusCounter:
             distinct=counts.distinct,
             seen_once=counts.seen_once,
             left_out=left_out,
+            rare=counts.rare,
             blocks=np.cumsum([0, *(len(cells.numbers) for cells in self.cells)], dtype=np.int64),
         )
 

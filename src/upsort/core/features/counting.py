@@ -4,11 +4,12 @@ A block of documents is cleaned and tokenised at once; only its distinct words m
 is the numbers of its words, four bytes each, until `ngrams` sorts them at the end."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from dataclasses import field
 
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Codes, Floats, Ints
+from upsort.core.arrays import AnyArray, Bools, Codes, Floats, Ints, WordKeys, union_of_keys, word_keys
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import Triplets, from_cells, from_triplets, triplets_of
@@ -30,13 +31,19 @@ class Counts:
     matrix: (n_documents, n_terms) CSR of int32, indices sorted, no duplicates.
     terms: sorted by code point; the matrix's columns. Terms in fewer documents than was asked for are not among them. tokens:
     (n_documents,) int64, words of each document, counted or not.
-    distinct: how many terms there are, those left out included. seen_once: how many of them are in the corpus once."""
+    distinct: how many terms there are, those left out included. seen_once: how many of them are in the corpus once. rare: the
+    keys of words in fewer documents than was asked for."""
 
     matrix: csr_array
     terms: list[str]
     tokens: Ints
     distinct: int
     seen_once: int
+    rare: WordKeys = field(default_factory=lambda: word_keys(()))
+
+
+NEVER_SEEN, IGNORED = -1, -2
+"""Instead of the column of a word: not in any training document; or there, and left out as too common or too rare."""
 
 
 @record(frozen=True)
@@ -44,16 +51,18 @@ class KnownCounts:
     """Counts of the terms of a fixed vocabulary.
 
     matrix: (n_documents, len(vocabulary)) CSR of int32.
-    tokens: (n_documents,) int64, all tokens of each document, known or not. known: (n_documents,) int64, the known ones."""
+    tokens: (n_documents,) int64, all tokens of each document. known: (n_documents,) int64, those in the vocabulary. ignored:
+    (n_documents,) int64, those that were seen in training and left out of it, too common or too rare."""
 
     matrix: csr_array
     tokens: Ints
     known: Ints
+    ignored: Ints
 
     def unknown_share(self) -> Floats:
-        """(n_documents,) the share of each document's tokens outside the vocabulary; NaN without tokens."""
+        """(n_documents,) the share of each document's tokens that were never seen in training; NaN without tokens."""
         with np.errstate(invalid="ignore"):
-            share: Floats = 1.0 - self.known / self.tokens
+            share: Floats = 1.0 - (self.known + self.ignored) / self.tokens
         return share
 
 
@@ -141,8 +150,14 @@ class TermCounting:
         matrix, terms = _in_order(
             [gram.cells for gram in grams], [name for gram in grams for name in gram.names], words.starts.size - 1, threads
         )
-        distinct, seen_once = sum(gram.distinct for gram in grams), sum(gram.seen_once for gram in grams)
-        return Counts(matrix=matrix, terms=terms, tokens=np.diff(words.starts), distinct=distinct, seen_once=seen_once)
+        return Counts(
+            matrix=matrix,
+            terms=terms,
+            tokens=np.diff(words.starts),
+            distinct=sum(gram.distinct for gram in grams),
+            seen_once=sum(gram.seen_once for gram in grams),
+            rare=union_of_keys(gram.rare for gram in grams),
+        )
 
 
 def joined(parts: Sequence[Counts]) -> Counts:
@@ -159,20 +174,21 @@ def joined(parts: Sequence[Counts]) -> Counts:
         tokens=tokens,
         distinct=sum(part.distinct for part in parts),
         seen_once=sum(part.seen_once for part in parts),
+        rare=union_of_keys(part.rare for part in parts),
     )
 
 
 def count_known(words: Tokens, places: Places, width: int, settings: Features, suffix: str = "") -> KnownCounts:
     """Count the terms of a vocabulary in one block of documents.
 
-    words: the cleaned tokens of the documents. places: gives the column of each of some terms, −1 for an unknown one, and its
-    sign. width: how many columns there are. What is known and unknown is reported of the words where single words are terms, else
-    of the terms."""
+    words: the cleaned tokens of the documents. places: gives the column of each of some terms, NEVER_SEEN or IGNORED for one that
+    is none, and its sign. width: how many columns there are. What is known and unknown is reported of the words where single
+    words are terms, else of the terms."""
     units = letters_of(words) if settings.units == "letters" else words
     if max(settings.lengths) == 1 and not settings.skip:
         return _known_units(units, places, width, suffix)
     n = words.starts.size - 1
-    known, tokens = np.zeros(n), np.zeros(n)
+    known, ignored, tokens = np.zeros(n), np.zeros(n), np.zeros(n)
     blocks: list[tuple[AnyArray, AnyArray, AnyArray]] = []
     for number, gram in enumerate(grams_of(units, settings, suffix=suffix)):
         where, signs = places(gram.names)
@@ -181,27 +197,33 @@ def count_known(words: Tokens, places: Places, width: int, settings: Features, s
         inside = columns >= 0
         if number == 0 or min(settings.lengths) > 1:
             known += np.bincount(cells.rows[inside], weights=cells.counts[inside], minlength=n)
+            left_out = columns == IGNORED
+            ignored += np.bincount(cells.rows[left_out], weights=cells.counts[left_out], minlength=n)
             tokens += np.bincount(cells.rows, weights=cells.counts, minlength=n)
         blocks.append(((cells.counts * signs[cells.columns])[inside], cells.rows[inside], columns[inside]))
     counts, rows, columns = (np.concatenate(arrays) for arrays in zip(*blocks, strict=True))
     matrix = from_cells(counts.astype(np.int32), rows, columns, shape=(n, width))
     matrix.eliminate_zeros()
-    return KnownCounts(matrix, np.rint(tokens).astype(np.int64), np.rint(known).astype(np.int64))
+    return KnownCounts(matrix, *(np.rint(words).astype(np.int64) for words in (tokens, known, ignored)))
 
 
 def _known_units(units: Tokens, places: Places, width: int, suffix: str) -> KnownCounts:
     """The same where terms are single units: each is replaced by its column before anything is counted."""
+
+    def before(flags: Bools) -> Ints:
+        return np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(flags)))
+
     where, signs = places([unit + suffix for unit in units.words] if suffix else units.words)
     columns = where[units.codes] if units.words else np.zeros(0, dtype=np.int64)
     inside = columns >= 0
-    before = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(inside)))
-    starts = before[units.starts]
+    starts = before(inside)[units.starts]
+    ignored = np.diff(before(columns == IGNORED)[units.starts])
     values = signs[units.codes][inside].astype(np.int32) if units.words else np.zeros(0, dtype=np.int32)
     columns_inside = columns[inside].astype(np.int32)
     matrix = csr_array((values, columns_inside, starts.astype(np.int32)), shape=(starts.size - 1, width))
     matrix.sum_duplicates()
     matrix.eliminate_zeros()
-    return KnownCounts(matrix, np.diff(units.starts), np.diff(starts))
+    return KnownCounts(matrix, np.diff(units.starts), np.diff(starts), ignored)
 
 
 def _in_order(parts: Sequence[Triplets], names: list[str], documents: int, threads: int = 1) -> tuple[csr_array, list[str]]:

@@ -10,7 +10,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Compacted, Ints, compacted, expanded_text
+from upsort.core.arrays import AnyArray, Compacted, Ints, WordKeys, compacted, expanded_text, union_of_keys, word_keys
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.lazy import record
@@ -166,11 +166,12 @@ class Vocabulary:
 
 @record(frozen=True, kw_only=True)
 class ChosenTerms:
-    """terms: in enough documents, sorted. distinct, seen_once: of all terms, as `Counts` has them."""
+    """terms: in enough documents, sorted. distinct, seen_once, rare: of all terms, as `Counts` has them."""
 
     terms: list[str]
     distinct: int
     seen_once: int
+    rare: WordKeys = field(default_factory=lambda: word_keys(()))
 
 
 def vocabulary_of(counts: csr_array, terms: list[str]) -> Vocabulary:
@@ -280,13 +281,18 @@ def _enough_so_long(
         return beginning in before and last in singles
 
     places = np.array([place for place, term in enumerate(vocabulary.terms) if is_candidate(term)], dtype=np.int64)
-    return _of_places(vocabulary, places, request.at_least)
+    chosen_of_length = _of_places(vocabulary, places, request.at_least)
+    return chosen_of_length if length == 1 else replace(chosen_of_length, rare=word_keys(()))
 
 
 def _of_places(vocabulary: Vocabulary, places: Ints, at_least: int) -> ChosenTerms:
-    frequent = places[vocabulary.frequency[places] >= at_least].tolist()
-    once = int((vocabulary.totals[places] == 1).sum())
-    return ChosenTerms(terms=[vocabulary.terms[place] for place in frequent], distinct=places.size, seen_once=once)
+    enough = vocabulary.frequency[places] >= at_least
+    return ChosenTerms(
+        terms=[vocabulary.terms[place] for place in places[enough].tolist()],
+        distinct=places.size,
+        seen_once=int((vocabulary.totals[places] == 1).sum()),
+        rare=word_keys(vocabulary.terms[place] for place in places[~enough].tolist()),
+    )
 
 
 def _combined(parts: Sequence[ChosenTerms]) -> ChosenTerms:
@@ -294,6 +300,7 @@ def _combined(parts: Sequence[ChosenTerms]) -> ChosenTerms:
         terms=sorted(term for part in parts for term in part.terms),
         distinct=sum(part.distinct for part in parts),
         seen_once=sum(part.seen_once for part in parts),
+        rare=union_of_keys(part.rare for part in parts),
     )
 
 

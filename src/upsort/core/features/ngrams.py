@@ -9,10 +9,11 @@ N-grams with different first units have nothing to do with each other. So they a
 with some of the units: that bounds the memory next to the result, and threads can share the parts."""
 
 from collections.abc import Callable
+from dataclasses import field
 
 import numpy as np
 
-from upsort.core.arrays import AnyArray, Bools, Ints, factorize
+from upsort.core.arrays import AnyArray, Bools, Ints, WordKeys, factorize, word_keys
 from upsort.core.executors import map_threads
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import Triplets, balanced_ranges, narrow
@@ -33,12 +34,13 @@ class Grams:
     """The terms of one length.
 
     names: the terms in at least so many documents as was asked for. cells: how often each is in each document. distinct,
-    seen_once: of all terms, those in too few documents included."""
+    seen_once: of all terms, those in too few documents included. rare: the keys of words in too few documents."""
 
     names: list[str]
     cells: Triplets
     distinct: int
     seen_once: int
+    rare: WordKeys = field(default_factory=lambda: word_keys(()))
 
 
 @record(frozen=True)
@@ -163,7 +165,8 @@ def _single_units(units: Tokens, at_least: int, suffix: str, threads: int) -> tu
         inside = enough[columns]
         cells = Triplets(rows[inside], place[columns[inside]], counts[inside], frequent.size)
     names = [units.words[number] + suffix for number in frequent.tolist()]
-    return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum())), enough
+    rare = word_keys(units.words[number] + suffix for number in np.flatnonzero((totals > 0) & ~enough).tolist())
+    return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum()), rare), enough
 
 
 def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:

@@ -2,22 +2,25 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import field, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
 from scipy.sparse import csr_array, hstack
 
 from upsort.core import plan
-from upsort.core.arrays import Bools, Floats, Ints, Places
+from upsort.core.arrays import Bools, Floats, Ints, Places, WordKeys, union_of_keys, word_key, word_keys
 from upsort.core.errors import DataProblem
 from upsort.core.features import weighting
 from upsort.core.features.corpus_counts import CorpusCounts, WordVectors
+from upsort.core.features.counting import IGNORED, NEVER_SEEN
 from upsort.core.features.distributed_vocabulary import hashed_places
 from upsort.core.features.documents import ExtraCells, ExtraColumns, learn_extra_columns
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix, added_up, partition_wise
 from upsort.core.matrices.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
+
+_MOST_KEYS = 1 << 20
 
 
 @record(frozen=True)
@@ -37,7 +40,8 @@ class FeatureSpace:
     vectors, then the columns next to the text.
     document_frequency: (n_terms,) int64, in how many of the training documents each stands. label_document_frequency: (n_terms,
     k) int64, the same for each label; k is 0 without labels. documents: number of training documents. mean_length: mean sum of
-    counts of their kept terms, where bm25 needs it. hashed: (counted,) the column number of each where terms are hashed."""
+    counts of their kept terms, where bm25 needs it. hashed: (counted,) the column number of each where terms are hashed. ignored:
+    the keys of words that were seen in training and are no terms, too common or too rare."""
 
     terms: list[str]
     counted: int
@@ -50,6 +54,7 @@ class FeatureSpace:
     vectors: WordVectors | None = None
     vector_scale: Floats | None = None
     hashed: Ints | None = None
+    ignored: WordKeys = field(default_factory=lambda: word_keys(()))
 
     @cached_property
     def columns(self) -> dict[str, int]:
@@ -57,13 +62,24 @@ class FeatureSpace:
         return {term: column for column, term in enumerate(self.terms[: self.counted])}
 
     def places(self, terms: Sequence[str]) -> tuple[Ints, Ints]:
-        """(n,) the column of each of some terms, −1 for an unknown one, and (n,) its sign."""
+        """(n,) the column of each of some terms, NEVER_SEEN or IGNORED for one that is none, and (n,) its sign."""
         if self.hashed is None:
             columns = self.columns
-            return np.array([columns.get(term, -1) for term in terms], dtype=np.int64), np.ones(len(terms), np.int64)
+            found = np.array([columns.get(term, NEVER_SEEN) for term in terms], dtype=np.int64)
+            if self.ignored.size:
+                missing = np.flatnonzero(found < 0)
+                keys = np.array([self._key(terms[place]) for place in missing.tolist()], dtype=np.uint32)
+                at = np.minimum(np.searchsorted(self.ignored, keys), self.ignored.size - 1)
+                found[missing[self.ignored[at] == keys]] = IGNORED
+            return found, np.ones(len(terms), np.int64)
         where, signs = hashed_places(terms, self.settings.hash_bits)
         place = np.minimum(np.searchsorted(self.hashed, where), self.hashed.size - 1)
         return np.where(self.hashed[place] == where, place, -1), signs
+
+    @cached_property
+    def _key(self) -> Callable[[str], int]:
+        """The key of a word, remembered for when it comes again."""
+        return lru_cache(_MOST_KEYS)(word_key)
 
     @cached_property
     def idf(self) -> Floats:
@@ -326,10 +342,35 @@ def too_common(counts: csr_array | PartitionedMatrix, terms: list[str], settings
     return [terms[column] for column in common[np.argsort(-frequency[common], kind="stable")].tolist()]
 
 
+def words_are_terms(settings: plan.Features) -> bool:
+    """Whether single words are terms, so that a word can be told to be one or not."""
+    return settings.units == "words" and min(settings.lengths) == 1 and not settings.hash_bits
+
+
 def known_words(space: FeatureSpace, totals: Ints) -> int:
     """How many words of documents are terms; 0 where terms are not words. totals: (counted,) how often each is in them."""
-    settings = space.settings
-    if settings.units != "words" or min(settings.lengths) > 1 or "presence" in settings.weighting or space.hashed is not None:
+    if not words_are_terms(space.settings) or "presence" in space.settings.weighting:
         return 0
-    single = np.array([" " not in term for term in space.terms[: space.counted]], dtype=bool)
-    return int(totals[single].sum())
+    return int(totals[_single_words(space.terms[: space.counted])].sum())
+
+
+def seen_words(settings: plan.Features, measured: CorpusCounts, outside: csr_array | PartitionedMatrix) -> int:
+    """How many words of documents were seen in training; 0 where terms are not words. measured: the training documents. outside:
+    the counts of the documents, in the same columns."""
+    if not words_are_terms(settings) or "presence" in settings.weighting:
+        return 0
+    seen = document_frequencies(measured.counts) > 0
+    return int(total_counts(outside)[seen & _single_words(measured.terms)].sum())
+
+
+def with_ignored_words(space: FeatureSpace, measured: CorpusCounts) -> FeatureSpace:
+    """The same space, with the words of its training documents that are no terms. measured: these documents."""
+    if not words_are_terms(space.settings):
+        return space
+    terms = space.columns
+    dropped = [term for term in measured.terms if term not in terms and " " not in term]
+    return replace(space, ignored=union_of_keys((measured.rare, word_keys(dropped))))
+
+
+def _single_words(terms: Sequence[str]) -> Bools:
+    return np.array([" " not in term for term in terms], dtype=bool)

@@ -8,7 +8,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats, Ints, Places
 from upsort.core.classifiers.family import FittedClassifier, scores_of
 from upsort.core.features.corpus_counts import CorpusCounts
-from upsort.core.features.vocabulary import FeatureSpace, known_words, learn_space, total_counts
+from upsort.core.features.vocabulary import FeatureSpace, learn_space, seen_words
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.matrices.sparse import only_columns
@@ -50,7 +50,7 @@ class FoldData:
     """A part to learn from, and the rest to judge by.
 
     training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the corpus;
-    outside: (m, n_terms) as numbers; tokens: (m,) their words; known_words: how many of those are terms, 0 where terms are not
+    outside: (m, n_terms) as numbers; tokens: (m,) their words; seen_words: how many of those the part has too, 0 if terms are not
     words. in_corpus: (k′,) the corpus's number of each label of the part. labels: how many labels the corpus has."""
 
     training: LabelledDocuments
@@ -58,7 +58,7 @@ class FoldData:
     held_out: Ints
     outside: csr_array | PartitionedMatrix
     tokens: Ints
-    known_words: int
+    seen_words: int
     in_corpus: Ints
     labels: int
 
@@ -88,7 +88,7 @@ def learn_from_part(documents: LabelledDocuments, split: Split, features: Featur
         held_out=split.held_out,
         outside=seen.of(rest),
         tokens=rest.tokens,
-        known_words=known_words(seen.space, total_counts(only_columns(rest.counts, seen.columns))),
+        seen_words=seen_words(features, training.measured, rest.counts),
         in_corpus=np.array([documents.names.index(name) for name in training.names], dtype=np.int64),
         labels=len(documents.names),
     )

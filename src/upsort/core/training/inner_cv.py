@@ -119,8 +119,8 @@ class InnerCV:
         words = unknown = 0
         for fold_data in self.folds:
             mine = int(fold_data.tokens.sum())
-            if fold_data.known_words:
-                words, unknown = words + mine, unknown + mine - fold_data.known_words
+            if fold_data.seen_words:
+                words, unknown = words + mine, unknown + mine - fold_data.seen_words
         return words, unknown
 
     def best_penalty(self, plan: Plan, parallel: ParallelMap = sequential) -> float:

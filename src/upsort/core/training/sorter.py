@@ -42,9 +42,10 @@ class Decisions:
 
     scores: (n, k) float64. probabilities: (n, k) float64; rows sum to 1, unless documents may have several labels. best, second:
     (n,) int64, numbers of the first and the second label by the sorter's rule (see `ranking`). margin: (n,) difference of their
-    probabilities. tokens: (n,) int64. unknown_share: (n,) share of tokens the sorter does not know; NaN for a document without
-    tokens. sets: (n, k) which labels each document is given, where it may have several or none. undecided: (n,) which documents
-    are less probable than the plan wants them to be. similarity: (n,) to the nearest training document, where asked for."""
+    probabilities. tokens: (n,) int64; known: (n,) int64, those that are terms. unknown_share: (n,) share of tokens that were
+    never seen in training; NaN for a document without tokens. sets: (n, k) which labels each document is given, where it may have
+    several or none. undecided: (n,) which documents are less probable than the plan wants them to be. similarity: (n,) to the
+    nearest training document, where asked for."""
 
     scores: Floats
     probabilities: Floats
@@ -52,6 +53,7 @@ class Decisions:
     second: Ints
     margin: Floats
     tokens: Ints
+    known: Ints
     unknown_share: Floats
     sets: Bools | None = None
     undecided: Bools | None = None
@@ -79,7 +81,7 @@ def blank_rows(matrix: csr_array) -> Bools:
 
 def without_known_words(decisions: Decisions) -> Bools:
     """(n,) which documents hold no word that the sorter knows."""
-    return np.asarray((decisions.tokens == 0) | (decisions.unknown_share >= 1.0))
+    return np.asarray(decisions.known == 0)
 
 
 LENGTH_CLASSES = 32
@@ -161,7 +163,8 @@ class TrainedSorter:
         ]
         matrix = csr_array(sum((part.matrix for part in parts[1:]), parts[0].matrix))
         counts: Ints = np.sum([part.tokens for part in parts], axis=0)
-        return KnownCounts(matrix, counts, np.sum([part.known for part in parts], axis=0))
+        known, ignored = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("known", "ignored"))
+        return KnownCounts(matrix, counts, known, ignored)
 
     def matrix(self, documents: Documents, tokens: Sequence[Tokens] | None = None) -> tuple[csr_array, KnownCounts]:
         """(n, n_terms) the classifier's view of documents, and counts of their words."""
@@ -177,7 +180,8 @@ class TrainedSorter:
 
     def decide_matrix(self, matrix: csr_array, counts: KnownCounts) -> Decisions:
         """Decide about documents as numbers, as `matrix` gives them."""
-        return replace(self.decide_rows(matrix), tokens=counts.tokens, unknown_share=counts.unknown_share())
+        decisions = self.decide_rows(matrix)
+        return replace(decisions, tokens=counts.tokens, known=counts.known, unknown_share=counts.unknown_share())
 
     def decide_rows(self, matrix: csr_array | PartitionedMatrix) -> Decisions:
         """The same, nothing said of words. matrix: (n, n_terms)."""
@@ -214,12 +218,16 @@ class TrainedSorter:
         documents: (n,) whose passage each is. way: see `decision`. Returns the documents in the order of their first passages,
         and the decisions about them; the scores are the logarithms of the probabilities."""
         names, owner, probabilities = aggregate_passages(passages.probabilities, documents, way, self.thresholds is None)
-        tokens = np.bincount(owner, weights=passages.tokens, minlength=len(names)).astype(np.int64)
+        tokens, known = (
+            np.bincount(owner, weights=words, minlength=len(names)).astype(np.int64)
+            for words in (passages.tokens, passages.known)
+        )
         unknown = np.bincount(owner, np.nan_to_num(passages.unknown_share) * passages.tokens, minlength=len(names))
         with np.errstate(invalid="ignore"):
             share: Floats = unknown / tokens
         scores = np.log(np.maximum(probabilities, 1e-300))
-        return names, replace(self._decided(scores, probabilities, probabilities), tokens=tokens, unknown_share=share)
+        decided = self._decided(scores, probabilities, probabilities)
+        return names, replace(decided, tokens=tokens, known=known, unknown_share=share)
 
     def _decided(self, scores: Floats, probabilities: Floats, ranked_by: Floats) -> Decisions:
         """ranked_by: the ranking of labels where no rule of costs or weights does it."""
@@ -236,6 +244,7 @@ class TrainedSorter:
             second=second,
             margin=probabilities[rows, best] - probabilities[rows, second],
             tokens=np.zeros(len(scores), dtype=np.int64),
+            known=np.zeros(len(scores), dtype=np.int64),
             unknown_share=np.full(len(scores), np.nan),
             sets=probabilities >= self.thresholds if self.thresholds is not None else None,
             undecided=probabilities[rows, best] < bound if bound > 0 and self.thresholds is None else None,

@@ -10,13 +10,21 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints, word_keys
 from upsort.core.classifiers import families
 from upsort.core.classifiers.family import FittedClassifier, StoredClassifier
 from upsort.core.classifiers.naive_bayes import log_priors
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import ParallelMap, sequential
-from upsort.core.features.vocabulary import FeatureSpace, TermStatistics, chosen_terms, known_words, total_counts
+from upsort.core.features.vocabulary import (
+    FeatureSpace,
+    TermStatistics,
+    chosen_terms,
+    known_words,
+    total_counts,
+    with_ignored_words,
+    words_are_terms,
+)
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import Sliced, as_partitioned
 from upsort.core.plan import Plan
@@ -74,7 +82,7 @@ def train_sorter(
     sorter = TrainedSorter(
         plan=plan,
         labels=documents.names,
-        space=seen.space,
+        space=with_ignored_words(seen.space, documents.measured),
         classifier=classifier,
         trained=trained,
         resources=method.resources,
@@ -160,6 +168,11 @@ def extended_by_counts(sorter: TrainedSorter, more: LabelledDocuments) -> Traine
         documents=documents,
         mean_length=0.0,
         settings=features,
+        ignored=word_keys(
+            whole.terms[place]
+            for place in np.setdiff1d(np.arange(len(whole.terms)), columns).tolist()
+            if words_are_terms(features) and " " not in whole.terms[place]
+        ),
     )
     values = whole.frequency[columns].astype(np.float64) if counts_presence(sorter.plan) else whole.counts[columns]
     sizes = whole.documents.astype(np.float64)

@@ -22,7 +22,7 @@ from upsort.io.outputs.registry import registry
 from upsort.io.sources.addresses import COMPRESSED, packing
 from upsort.io.tables.bounds import DamagedSource, named_file
 from upsort.io.tables.formats import ending_to_write, format_to_write
-from upsort.io.tables.rows import RowWriter, TableLayout, TextOf, TextWriter
+from upsort.io.tables.rows import RowWriter, TableLayout, TextOf, TextWriter, flush_rows
 
 
 @contextmanager
@@ -33,7 +33,9 @@ def table_file(path: Path, columns: Sequence[str], numbers: frozenset[str] = fro
     with replacing(path) as file, _compressed(file, path) as stream:
         if written.to_text is not None:
             text = io.TextIOWrapper(stream, encoding="utf-8", errors="backslashreplace", newline="")
-            yield written.to_text(text, layout)
+            writer = written.to_text(text, layout)
+            yield writer
+            flush_rows(writer)
             text.flush()
             text.detach()
         elif written.to_bytes is not None:
@@ -218,10 +220,18 @@ class ResumableTable:
         except OSError as error:
             raise self._cannot(error) from error
 
+    def flush(self) -> None:
+        """Write the rows that wait for further ones. Raises as `writerows`."""
+        try:
+            flush_rows(self.writer)
+            self.text.flush()
+        except OSError as error:
+            raise self._cannot(error) from error
+
     def done(self, rows: int, state: Mapping[str, Any]) -> None:
         """So many input rows are done. state: what the run needs to know of itself when it goes on."""
         try:
-            self.text.flush()
+            self.flush()
             atomic.synced(self.stream)
             self._note(rows, state)
         except OSError as error:
@@ -235,7 +245,7 @@ class ResumableTable:
     def _finish(self) -> None:
         """Move the part over the target."""
         try:
-            self.text.flush()
+            self.flush()
             atomic.synced(self.stream)
             self.text.close()
             atomic.moved(self.part, self.path)

@@ -13,6 +13,7 @@ from typing import Any, BinaryIO, TextIO
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
 from upsort.io.notices import add_notice
+from upsort.io.tables.delimited import SAMPLE_CHARACTERS, quoted_names_needed
 from upsort.io.tables.nested_values import AbsentCell, TypedCell
 from upsort.io.tables.rows import WITH_TABS, RowWriter, TableLayout, TextOf
 
@@ -28,26 +29,48 @@ _LIKE_A_CODE = re.compile(r"_(x[0-9A-Fa-f]{4}_)")
 
 def delimited(stream: TextIO, layout: TableLayout) -> RowWriter:
     """Separated cells, by commas or, for the endings of WITH_TABS, by tabs."""
-    writer = _Delimited(stream, "\t" if layout.ending in WITH_TABS else ",")
-    if layout.with_head:
-        writer.writerow(layout.columns)
-    return writer
+    return _Delimited(stream, "\t" if layout.ending in WITH_TABS else ",", layout.columns if layout.with_head else None)
 
 
 class _Delimited:
-    """Separated cells, quoted where they hold a delimiter, a quote or a line end (RFC 4180).
+    """Separated cells, quoted if they hold a delimiter, a quote or a line end (RFC 4180). Column names that a reader would take
+    for data are all quoted, which marks them as names; so the first rows are waited for.
 
     Rows are written column by column of a block: most columns hold nothing that needs a quote, which one look at the whole column
     says. That is several times as fast as looking at each cell's characters."""
 
-    def __init__(self, stream: TextIO, delimiter: str) -> None:
-        self.write, self._delimiter = stream.write, delimiter
+    def __init__(self, stream: TextIO, delimiter: str, names: Sequence[str] | None) -> None:
+        self._stream, self._delimiter = stream, delimiter
+        self._names = names
+        self._waiting: list[str] = []
+        self._size = 0
 
     def writerow(self, row: Sequence[Any], /) -> None:
         self.writerows([[cell if isinstance(cell, str) else str(cell) for cell in row]])
 
     def writerows(self, rows: Sequence[Sequence[str]], /) -> None:
         self.write(_delimited_text(self._delimiter, [*zip(*rows, strict=True)]))
+
+    def write(self, text: str, /) -> None:
+        if self._names is None:
+            self._stream.write(text)
+            return
+        self._waiting.append(text)
+        self._size += len(text)
+        if self._size >= SAMPLE_CHARACTERS:
+            self.flush()
+
+    def flush(self) -> None:
+        if self._names is None:
+            return
+        names, self._names = self._names, None
+        head = _delimited_text(self._delimiter, [[name] for name in names])
+        rows = "".join(self._waiting)
+        self._waiting.clear()
+        if quoted_names_needed(head + rows[:SAMPLE_CHARACTERS], names, self._delimiter):
+            quoted = ['"' + name.replace('"', '""') + '"' for name in names]
+            head = f"{self._delimiter.join(quoted)}\n"
+        self._stream.write(head + rows)
 
     def text_of(self) -> TextOf:
         return partial(_delimited_text, self._delimiter)
@@ -121,6 +144,9 @@ class _JsonLines(_Rows):
 
     def write(self, text: str, /) -> None:
         self._stream.write(text)
+
+    def flush(self) -> None:
+        """Nothing waits."""
 
 
 def _json_text(layout: TableLayout, columns: Sequence[Sequence[Any]]) -> str:

@@ -189,6 +189,7 @@ _ARRAYS = {
     "document_frequency": ArraySpec(("terms",), least=0.0),
     "label_document_frequency": ArraySpec(("terms", "labels"), least=0.0),
     "hashed": ArraySpec(("counted",)),
+    "ignored_words": ArraySpec(("words seen that are no terms",), optional=True),
     "left_out_frequency": ArraySpec(("terms left out", "labels"), least=0.0),
     "left_out_counts": ArraySpec(("terms left out", "labels"), least=0.0),
     "vector_terms": ArraySpec(("words with vectors",), points_into="counted"),

@@ -38,7 +38,7 @@ from upsort.io.sorter.head import HEAD, array_in, check_arrays, checked_members,
 from upsort.io.sorter.saving import LEFT_OUT, STORED, TERMS, folder_of
 from upsort.io.tables.bounds import DAMAGED, LARGE_MOST, named_file
 
-_OPTIONAL = ("thresholds", "decision")
+_OPTIONAL = ("thresholds", "decision", "ignored_words")
 
 
 def load_sorter(path: Path, answer: str = "") -> TrainedSorter:
@@ -278,6 +278,7 @@ def _feature_space(contents: _Contents, trained: TrainingSummary, plan: Plan, pa
         vectors=vectors,
         vector_scale=arrays["vector_scale"] if vectors is not None else None,
         hashed=arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
+        ignored=np.unique(np.ascontiguousarray(arrays.get("ignored_words", np.zeros(0, dtype="<i4"))).view("<u4")),
     )
 
 

@@ -147,6 +147,8 @@ def _members(sorter: TrainedSorter, folder: str) -> dict[str, bytes]:
 def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
     """The parts of a sorter's space other than its terms."""
     arrays: dict[str, AnyArray] = {}
+    if space.ignored.size:
+        arrays["ignored_words"] = space.ignored.astype("<u4").view("<i4")
     if space.hashed is not None:
         arrays["hashed"] = space.hashed.astype("<i8")
     if space.vectors is not None and space.vector_scale is not None:

@@ -1,5 +1,7 @@
 """Which columns are text, label and identifier, named or guessed; and rows of different tables under one set of columns."""
 
+import re
+import shlex
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fnmatch import fnmatchcase
@@ -69,10 +71,13 @@ class MissingColumn(UsageProblem):
     def of_training(self) -> UsageProblem:
         """The same of a column that a sorter was trained with: the table may have it under another name."""
         other = next(iter(nearest(self.name, self.columns)), "OTHER")
+        bare = re.fullmatch(r"column \d+", self.name) is not None
+        trained = "on a table without column names" if bare else "with that name"
+        renaming = shlex.quote(f"{quoted(other)}={quoted(self.name)}")
         return UsageProblem(
             self.what,
-            f"The sorter was trained with that name. Rename the table's: upsort gather {self.source} --rename "
-            f"{quoted(other)}={quoted(self.name)} -o FILE. {self.remedy}",
+            f"The sorter was trained {trained}. Rename the table's: upsort gather {shlex.quote(self.source)} --rename {renaming} "
+            f"-o FILE. {self.remedy}",
         )
 
 

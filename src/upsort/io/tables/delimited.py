@@ -3,13 +3,13 @@
 import io
 import re
 from collections import Counter, deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
 from itertools import chain, islice
 from typing import BinaryIO
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, listed
 from upsort.core.lazy import record
 from upsort.io.sources.addresses import ending_of
 from upsort.io.tables.bounds import CSV, too_large, with_rows_bounded
@@ -32,7 +32,7 @@ from upsort.io.tables.rows import (
 
 _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
-_SAMPLE_CHARACTERS = 64 * 1024
+SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
 _MOST_AGREE = 0.8  # of the rows, where the first one is of another width
 _TOO_LARGE = "field larger than field limit"  # of the library
@@ -55,7 +55,7 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         shape = table_shape(stream, entry.name, reading)
     notes = shape.encoding.description(entry.name)
     if shape.heading.row is None and reading.header is None:
-        notes.append(f"{entry.name} has no row of column names; its columns are numbered from 1.")
+        notes.append(f"{entry.name} has no row of column names; they are called {listed(shape.columns)}.")
     if not reading.header_row:
         notes += title_notices(entry.name, shape.heading)
 
@@ -87,10 +87,55 @@ def table_shape(stream: BinaryIO, source: str, reading: ReadSettings) -> Dialect
     if not sample.strip():
         raise EmptySource(f"{source} is empty.", "Give a table with a row of column names and rows of documents.")
     tab_file = (reading.kind or ending_of(source)) in WITH_TABS
-    delimiter = reading.delimiter or ("\t" if tab_file else _likeliest_delimiter(sample))
+    delimiter, heading, columns = _table_layout(sample, reading, tab_file, source)
+    return Dialect(encoding, delimiter, columns, heading)
+
+
+def _table_layout(sample: str, reading: ReadSettings, tab_file: bool, source: str) -> tuple[str, Heading, tuple[str, ...]]:
+    """The delimiter, the heading and the column names of a table, from its first characters."""
+    delimiter = reading.delimiter or ("\t" if tab_file else "")
+    if reading.header is None and not reading.header_row:
+        for each in delimiter or DELIMITERS:
+            if _names_are_quoted(sample, each):
+                rows, _ = _rows_and_lines(sample, each)
+                return each, Heading(0, exact=True), tuple(rows[0])
+    delimiter = delimiter or _likeliest_delimiter(sample)
     rows, lines = _rows_and_lines(sample, delimiter)
     heading = heading_from_options(reading, rows, lines, source)
-    return Dialect(encoding, delimiter, names_in(heading, rows), heading)
+    return delimiter, heading, names_in(heading, rows)
+
+
+def quoted_names_needed(text: str, columns: Sequence[str], delimiter: str) -> bool:
+    """Whether the first row of a table, as it is about to be written, would not be recognised as these column names."""
+    layout = _table_layout(text[:SAMPLE_CHARACTERS], ReadSettings(), delimiter == "\t", "")
+    return layout != (delimiter, Heading(0), tuple(columns))
+
+
+def _names_are_quoted(sample: str, delimiter: str) -> bool:
+    """Whether every cell of the first row is quoted, one at least without need, and no cell below is quoted without need.
+
+    That is how this program writes names which would not be recognised as such: numbers, or a name that is found again below."""
+    separator = re.escape(delimiter)
+    cell = re.compile(rf'(?:"((?:[^"]|"")*)"|[^"{separator}\r\n]*)({separator}|\r\n|\r|\n|\Z)')
+    place, row, needless = 0, 0, [0, 0]
+    width = 1
+    while place < len(sample):
+        match = cell.match(sample, place)
+        if match is None:
+            return row > 0  # cut off by the end of the sample
+        quoted, end = match.groups()
+        if quoted is None and row == 0:
+            return False
+        last_of_row = end != delimiter
+        alone = last_of_row and width == 1
+        if quoted is not None and not any(sign in quoted for sign in f'{delimiter}"\r\n') and (quoted or not alone):
+            needless[row > 0] += 1
+        if row > 0 and needless[1]:
+            return False
+        width = 1 if last_of_row else width + 1
+        row += last_of_row
+        place = match.end() if match.end() > place else len(sample)
+    return needless[0] > 0 and not needless[1]
 
 
 def read_delimited(
@@ -276,9 +321,9 @@ def _undecodable(row: list[str], shape: Dialect) -> RejectionReason:
 
 
 def _sample(stream: BinaryIO, encoding: str) -> str:
-    start = stream.read(4 * _SAMPLE_CHARACTERS)
+    start = stream.read(4 * SAMPLE_CHARACTERS)
     stream.seek(0)
-    return start.decode(encoding, "replace")[:_SAMPLE_CHARACTERS]
+    return start.decode(encoding, "replace")[:SAMPLE_CHARACTERS]
 
 
 def _rows_and_lines(sample: str, delimiter: str) -> tuple[list[list[str]], list[int]]:
@@ -294,7 +339,7 @@ def _rows_and_lines(sample: str, delimiter: str) -> tuple[list[list[str]], list[
         begin = reader.line_num + 1
         if len(rows) > _SAMPLE_ROWS:
             return rows[:-1], lines[:-1]
-    if len(rows) > 1 and len(sample) >= _SAMPLE_CHARACTERS:
+    if len(rows) > 1 and len(sample) >= SAMPLE_CHARACTERS:
         rows.pop()  # cut off by the end of the sample
         lines.pop()
     return rows, lines

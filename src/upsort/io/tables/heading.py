@@ -18,10 +18,12 @@ _SHOWN = 60
 class Heading:
     """Where the body of a table begins.
 
-    row: the place of the row of names among the rows given, or None where there is none. titles: the rows above it."""
+    row: the place of the row of names among the rows given, or None if there is none. titles: the rows above it. exact: whether
+    the names are those that this program wrote, to be taken as they are."""
 
     row: int | None
     titles: tuple[tuple[str, ...], ...] = ()
+    exact: bool = False
 
     @property
     def rows(self) -> int:
@@ -96,8 +98,11 @@ def _filled(row: Sequence[str]) -> int:
 def looks_like_names(rows: Sequence[Sequence[str]]) -> bool:
     """Whether the first row names the columns.
 
-    Names are short, not numbers, all different, and none is found again further down in its column."""
+    Names are short, not numbers, all different, and none is found again further down in its column. `column 1`, `column 2` are
+    names that this program gave."""
     first = [cell.strip() for cell in rows[0]]
+    if first == [numbered_name(number) for number in range(1, len(first) + 1)]:
+        return True
     named = [cell for cell in first if cell]
     if not named or len({cell.casefold() for cell in named}) < len(named):
         return not any(_is_data(cell) for cell in named) and bool(named)
@@ -115,18 +120,25 @@ def _is_data(cell: str) -> bool:
 
 
 def names_in(heading: Heading, rows: Sequence[Sequence[str]], width: int = 0) -> tuple[str, ...]:
-    """The names of the columns: those of the heading, or numbers from 1. width: of the table where no row says it."""
+    """The names of the columns: those of the heading, or `column 1`, `column 2`. width: of the table if no row says it."""
     if heading.row is None:
-        return tuple(str(number + 1) for number in range(width or len(rows[0])))
+        return tuple(numbered_name(number) for number in range(1, (width or len(rows[0])) + 1))
+    if heading.exact:
+        return tuple(rows[heading.row])
     return distinct_names([name.strip() for name in rows[heading.row]])
 
 
+def numbered_name(number: int) -> str:
+    """The name of a column that has none. number: its place, counted from 1."""
+    return f"column {number}"
+
+
 def distinct_names(names: Sequence[str]) -> tuple[str, ...]:
-    """Column names, made different where a table repeats one, and numbered where it gives none."""
+    """Column names, made different if a table repeats one, and numbered if it gives none."""
     used: set[str] = set()
     distinct = []
     for number, name in enumerate(names, 1):
-        base = name or str(number)
+        base = name or numbered_name(number)
         candidate, copy = base, 1
         while candidate in used:
             copy += 1

@@ -295,10 +295,19 @@ class TextWriter(Protocol):
     def write(self, text: str, /) -> object:
         """Write such text."""
 
+    def flush(self) -> object:
+        """Write what waits for further rows."""
+
 
 def text_maker(writer: RowSink) -> TextOf | None:
     """What makes the text of a writer's rows, where its rows are text."""
     return writer.text_of() if isinstance(writer, TextWriter) else None
+
+
+def flush_rows(writer: RowSink) -> None:
+    """Write the rows that a writer of text still holds."""
+    if isinstance(writer, TextWriter):
+        writer.flush()
 
 
 def write_made(writer: RowSink, text: str, columns: Sequence[Sequence[Any]]) -> None:

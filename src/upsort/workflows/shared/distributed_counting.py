@@ -307,4 +307,5 @@ def _in_terms(parts: _CountedParts, choices: Plan, at_least: int, _: list[distri
         distinct=terms.distinct,
         seen_once=terms.seen_once,
         left_out=max(terms.distinct - len(terms.terms), 0),
+        rare=terms.rare,
     )

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from upsort.core.analysis import explanation as insight
-from upsort.core.analysis.contributions import Contribution
+from upsort.core.analysis.contributions import Contribution, Word
 from upsort.core.analysis.explanation import Additive, AnsweredQuestion, Explanation, NeighbourVotes, TreePath
 from upsort.core.analysis.label_arithmetic import sum_of_pulls
 from upsort.core.errors import UsageProblem, visible
@@ -15,7 +15,7 @@ from upsort.core.lazy import record
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import replacing_text
 from upsort.plots.canvas import colours_of_few
-from upsort.plots.pages import WeighedWord, beginning_of, name_of_colour, rendered
+from upsort.plots.pages import WeighedWord, WordMark, beginning_of, name_of_colour, rendered
 from upsort.workflows.explain import ExplainedDocument, Neighbour
 
 DIGITS = 4
@@ -160,10 +160,16 @@ def weighed_words(explained_document: ExplainedDocument) -> list[WeighedWord]:
     parts, at = [], 0
     for word in explanation.words:
         if word.start > at:
-            parts.append(WeighedWord(explanation.text[at : word.start], 0.0, True))
-        parts.append(WeighedWord(explanation.text[word.start : word.end], word.leaning / strongest, word.known))
+            parts.append(WeighedWord(explanation.text[at : word.start], 0.0))
+        parts.append(WeighedWord(explanation.text[word.start : word.end], word.leaning / strongest, _mark_of(word)))
         at = word.end
-    return [*parts, WeighedWord(explanation.text[at:], 0.0, True)]
+    return [*parts, WeighedWord(explanation.text[at:], 0.0)]
+
+
+def _mark_of(word: Word) -> WordMark:
+    if word.known:
+        return ""
+    return "ignored" if word.ignored else "new"
 
 
 def write_page(sorter: TrainedSorter, explained_document: ExplainedDocument, path: Path, top: int, subject: PageSubject) -> None:
