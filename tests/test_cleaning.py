@@ -2,7 +2,7 @@
 
 import csv
 import unicodedata
-from dataclasses import fields
+from dataclasses import fields, replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -42,7 +42,7 @@ def words(steps: tuple[str, ...], text: str, **choices: object) -> list[str]:
 def text_step(name: str, settings: Clean) -> TextStep:
     on_text = STEPS[name].on_text
     assert on_text is not None
-    return on_text(settings, Resources())
+    return on_text(replace(settings, language="en") if settings.language == "auto" else settings, Resources())
 
 
 @pytest.mark.parametrize("name", STEPS)
@@ -356,3 +356,28 @@ def test_a_list_of_words_makes_no_text_without_bounds(program: Program, tmp_path
     assert "1 set aside (the patterns of the plan took longer" in told.err.replace("\n", " ")
     found = program("score", "s.sorter", "t.csv", "-o", "o.csv")
     assert "12 scored, 1 set aside" in found.err
+
+
+@pytest.mark.parametrize(
+    "text, kept",
+    [
+        ("release 1.0a and v2.3 of the list", ["1.0a", "v2.3"]),
+        ("3.5kg of peat at 20°C", ["3.5kg", "20"]),
+        ("covid-19 and a 3-year plan", ["covid-19", "3-year"]),
+        ("it cost 10,000 in 2019-2021, on 12/03/2024 at 12:30, the 2nd time, -5, 100%, #42", []),
+    ],
+)
+@pytest.mark.parametrize("mode", ["drop", "marker", "shape"])
+def test_numbers_are_whole_tokens(text: str, kept: list[str], mode: str) -> None:
+    cleaning = cleaner(Clean(steps=("lower", "numbers", "punctuation"), numbers=mode))
+    tokens = cleaning.tokens_of([text])
+    words = [tokens.words[code] for code in tokens.codes.tolist()]
+    assert [word for word in words if any(character.isdigit() for character in word)] == kept
+
+
+@given(st.lists(st.text(st.sampled_from("a1.-,'’ é°%€(#/:"), max_size=12), min_size=1, max_size=4), st.booleans())
+def test_no_token_begins_or_ends_with_punctuation(texts: list[str], on_words: bool) -> None:
+    steps = ("lower", "stem", "numbers") if on_words else ("lower", "numbers", "punctuation", "stem")
+    cleaning = cleaner(Clean(steps=steps, numbers="drop"))
+    for word in set(cleaning.tokens_of(texts).words):
+        assert not word or (word[0].isalnum() and word[-1].isalnum()), word

@@ -22,6 +22,7 @@ READING = {
     "--header": "--no-header",
     "--header-row": "--header-row=2",
     "--sheet": "--sheet=Letters",
+    "--rows": "--rows=data.rows",
     "--table": "--table=letters",
     "--into": "--into=scored",
     "--query": "--query=select 1",

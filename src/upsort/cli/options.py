@@ -165,6 +165,7 @@ class ReadingOptions(CommonOptions, heading="reading"):
         "line of the row with the column names, if titles precede it", convert=whole_number(1), default=0, metavar="N"
     )
     sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
+    rows: str = option("path of the rows inside a JSON document, such as data.rows (default: found)", default="", metavar="PATH")
     table: str = option("table of a database (default: its only one)", default="", metavar="NAME")
     query: str = option("query for a database", default="", metavar="SELECT")
     each_line: bool = flag("each line of a text file is a document")

@@ -15,7 +15,7 @@ from upsort.cli.options import DEFAULT_NAME, PlanFileOptions, ReadingOptions, Re
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem, counted
-from upsort.core.plan import Columns, EngineChoice, Plan, Source
+from upsort.core.plan import USUAL_LANGUAGE, Columns, EngineChoice, Plan, Source
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.registry import registry
 from upsort.io.outputs.rejects import RejectedRows, set_aside_path
@@ -28,7 +28,7 @@ from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for, co
 from upsort.io.tables.formats import FORMATS
 from upsort.io.tables.rows import ReadSettings
 from upsort.io.tables.text_files import checked_pattern
-from upsort.workflows.shared.context import ExecutionEngine, RunContext, ScoringContext, executor_for
+from upsort.workflows.shared.context import ExecutionEngine, RunContext, ScoringContext, executor_for, in_its_language
 
 CLUSTER_VARIABLE = "UPSORT_CLUSTER"
 """The variable of the environment that names a cluster where no option does."""
@@ -93,6 +93,7 @@ def secondary_inputs(
         header=options.header,
         header_row=options.header_row,
         sheet=options.sheet,
+        rows=options.rows,
         table=options.table,
         query=options.query,
         each_line=options.each_line,
@@ -152,16 +153,35 @@ def note_cost_orientation(named: Sequence[str], console: Console) -> None:
             console.note(message)
 
 
-def note_unused_keys(options: CommonOptions, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS) -> None:
-    """Report the keys that are set and have no effect in any of the plans. sections: that the command reads.
+def note_unused_keys(
+    options: CommonOptions, plans: Sequence[Plan], console: Console, sections: Sequence[str] = SECTIONS, also: Sequence[str] = ()
+) -> None:
+    """Report the keys that are set and have no effect in any of the plans. sections: that the command reads. also: single keys.
 
-    Raises UsageProblem where it is an option of the command that sets one."""
+    Raises UsageProblem if an option of the command sets one, or `--set` a key that the command does not read."""
+    for text in options.set if isinstance(options, PlanFileOptions) else ():
+        path, section = text.partition("=")[0].strip(), text.partition(".")[0].strip()
+        if section in _USED_BY and section not in sections and path not in also:
+            raise UsageProblem(
+                f"--set {path} has no effect in this command.", f"Leave it out, or use it with {_USED_BY[section]}."
+            )
     for option in declared(type(options)):
         key = declared_keys().get(option.sets)
         if key is not None and option.spelling in options.given and all(whys := [key.idle(plan) for plan in plans]):
             raise UsageProblem(f"{option.spelling} {whys[0]}.", f"Leave {option.spelling} out.")
     for sentence in idle_keys(plans, sections):
         console.note(sentence)
+
+
+_USED_BY = {
+    "gather": "upsort gather",
+    "clean": "upsort clean",
+    "features": "upsort features",
+    "classifier": "upsort train",
+    "judge": "upsort cross-validate",
+    "decide": "upsort train",
+}
+"""A command that uses each section of a plan."""
 
 
 def named_columns(options: CommonOptions) -> Columns:
@@ -211,11 +231,15 @@ def options_as_typed(options: CommonOptions, only: Callable[[Option], bool]) -> 
 
 
 def with_guessed_columns(plan: Plan, inputs: Inputs, label_is: LabelUse, console: Console) -> Plan:
-    """The plan with the columns that nobody named guessed from the first table, and that told."""
+    """The plan with the columns that nobody named, and the language if it is open, detected in the first table; both are
+    shown."""
     columns, notes = complete_columns(inputs, plan.columns, label_is)
+    plan, detected = in_its_language(replace(plan, columns=columns), inputs)
+    if detected.code not in {"", USUAL_LANGUAGE}:
+        notes.append(f"Detected language: {detected} (--language).")
     for note in notes:
         console.note(note)
-    return replace(plan, columns=columns)
+    return plan
 
 
 @contextmanager

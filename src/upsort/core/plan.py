@@ -71,6 +71,7 @@ class Columns:
     label: Annotated[str, key("label column")] = ""
     also: Annotated[Names, key("further label columns, one answer each")] = ()
     label_separator: Annotated[str, key("separator of several labels in a cell; empty: one label per cell")] = ""
+    missing_labels: Annotated[Names, key('cells that stand for no label, in any case, for example ["-", "n/a"]')] = ()
     id: Annotated[str, key("ID column")] = ""
     date: Annotated[str, key("date column")] = ""
     date_format: Annotated[
@@ -104,6 +105,7 @@ class Source:
     header: Annotated[bool | None, key("whether the first row holds the column names; not given: detected")] = None
     header_row: Annotated[Count, key("line of the row with the column names, from 1; 0: detected")] = 0
     sheet: Annotated[str, key("the sheet of a spreadsheet; empty: the first with rows")] = ""
+    rows: Annotated[str, key("path of the rows inside a JSON document, for example data.rows; empty: found")] = ""
 
 
 @record(frozen=True, kw_only=True)
@@ -137,11 +139,17 @@ class Gather:
     keep: Annotated[bool, key("only mark such documents, in a column set_aside")] = False
 
 
+AUTO, USUAL_LANGUAGE = "auto", "en"
+"""The language of a plan that leaves it to the texts, and that of texts whose language is not clear."""
+
+
 @record(frozen=True, kw_only=True)
 class Clean:
     """How text becomes tokens: the steps in their order, and how those that have a choice are to work."""
 
-    language: Annotated[str, key("language, two letters; determines lower case, stop words, stems and lemmas")] = "en"
+    language: Annotated[
+        str, key("language, two letters; determines lower case, stop words, stems and lemmas; auto: that of the texts")
+    ] = "auto"
     steps: Annotated[Names, key("cleaning steps, in order; list: upsort clean --steps-help", among="steps")] = (
         "markup",
         "lower",
@@ -343,6 +351,10 @@ class Decide:
     decided_accuracy: Annotated[
         Share, key("choose undecided_below on folds so that this share of decided documents is right; 0: do not")
     ] = 0.0
+    aim: Annotated[
+        Literal["macro f1", "micro f1", "exact sets"],
+        key("what the thresholds of sets of labels are chosen for", Condition("columns.label_separator")),
+    ] = "macro f1"
     rank_by: Annotated[
         Literal["scores", "probabilities"],
         key(

@@ -8,14 +8,14 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from upsort.core.errors import nearest
+from upsort.core.errors import DataProblem, nearest
 from upsort.core.text.characters import lower, spellings
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import column_place, merged_columns_nested
 from upsort.io.tables.formats import format_to_write
 from upsort.io.tables.rows import RowWriter, TextWriter, text_maker
-from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.reading import RowReading, map_blocks
 from upsort.workflows.shared.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
 
@@ -98,7 +98,9 @@ def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: G
     result.similar = first_pass.similar if first_pass is not None else None
     result.spellings = [dict(group) for group in spellings(spelt)]
     settings, language = row_filter.settings, work.plan.clean.language
-    unmatched = [label for label in settings.labels if label not in spelt]
+    if not result.rows_written:
+        raise DataProblem(f"No document is kept: {nothing_usable(work.rejects)}.", "Check the options; nothing was written.")
+    unmatched = [label for label in settings.labels if (lower(label, language) if settings.fold_case else label) not in spelt]
     unmatched += [
         label for label in settings.relabel if label not in written and label not in {lower(name, language) for name in written}
     ]

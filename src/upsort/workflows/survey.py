@@ -19,7 +19,7 @@ from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of_tokens, joined
 from upsort.core.lazy import record
 from upsort.core.text.characters import is_repetition, joined_labels, labels_in, lower, spellings
-from upsort.core.text.languages import DetectedLanguage, broken_characters, spoken_in
+from upsort.core.text.languages import DetectedLanguage, among_others, broken_characters, spoken_in
 from upsort.core.text.tokeniser import first_in_document, tokenise
 from upsort.core.text.word_lists import negations, stop_words
 from upsort.core.training.labelled import numbered
@@ -33,7 +33,7 @@ from upsort.workflows.shared.reading import DocumentReading, map_blocks
 
 _CHARACTERS_AT_ONCE = 4_000_000
 _EXAMPLES = 3
-IN_ANOTHER = "in another language"
+IN_ANOTHER, IN_SCRIPT = "in another language", "mostly in"
 SAME_NAME = "with an identifier that another one has"
 _OPENING_WORDS = 4
 
@@ -179,7 +179,8 @@ class ShareOfAll(Struct, frozen=True):
 class SurveyResult(Struct, frozen=True, kw_only=True):
     """upsort survey. empty: rows without text. labels: most common first; empty without a label column. unlabelled: documents
     without a label. spellings: labels that differ only in case, spaces or punctuation. length_share: share of the variance of the
-    logarithm of the number of words that lies between labels. openings: first words that many documents share. language: whose
+    logarithm of the number of words that lies between labels; length_share_by_chance: that expected if length has nothing to do
+    with labels, (k − 1) / (n − 1). openings: first words that many documents share. language: whose
     stop words are left out. spoken: the code of the language that most texts seem to be in; null where it is not known. script:
     the script, where that is all that is known. languages: documents in each language, by name. broken: the first broken
     characters, where there are any. several: documents of several labels, which count at each. separator: what seems to separate
@@ -194,6 +195,7 @@ class SurveyResult(Struct, frozen=True, kw_only=True):
     words: column_summaries.Lengths
     words_by_label: dict[str, column_summaries.Lengths]
     length_share: float | None
+    length_share_by_chance: float | None
     shortest: list[SurveyDocument]
     longest: list[SurveyDocument]
     openings: dict[str, int]
@@ -271,14 +273,11 @@ class _SurveyTally:
         self.long = nlargest(self.listed, [*self.long, *seen.long], key=attrgetter("words"))
         self.openings.update(seen.openings)
         for what, reference in seen.odd:
-            self._note(what, reference)
+            self.odd.setdefault(what, []).append(reference)
         self.broken = self.broken or seen.broken
         self.languages += seen.languages
         for place, column in cells.items():
             tallies[place].add(column, metadata.labels)
-
-    def _note(self, what: str, reference: str) -> None:
-        self.odd.setdefault(what, []).append(reference)
 
     def result(self, empty: int, top: int) -> tuple[SurveyResult, dict[str, list[int]]]:
         counts = Counter(label for labels in self.sets for label in labels)
@@ -290,6 +289,7 @@ class _SurveyTally:
         share = column_summaries.share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
         language = self.choices.clean.language
         stops = stop_words(language) | negations(language)
+        self.languages = among_others(self.languages)
         main = main_language(self.languages)
         unlabelled = sum(not labels for labels in self.sets)
         labelled = max(words.size - unlabelled, 1)
@@ -310,6 +310,7 @@ class _SurveyTally:
             words=column_summaries.summarise(words),
             words_by_label={name: column_summaries.summarise(values) for name, values in by_label.items()},
             length_share=share,
+            length_share_by_chance=min(1.0, (len(by_label) - 1) / max(owner.size - 1, 1)) if share is not None else None,
             shortest=self.short,
             longest=self.long,
             openings={opening: times for opening, times in self.openings.most_common(5) if times > 1},
@@ -368,14 +369,13 @@ class _SurveyTally:
         main = main_language(self.languages)
         for language, reference in zip(self.languages, self.references, strict=True) if main.known else ():
             if language.code and language.code != main.code:
-                self._note(f"{IN_ANOTHER}, {language}", reference)
+                self.odd.setdefault(f"{IN_ANOTHER}, {language}", []).append(reference)
             elif language.script and language.script != main.script:
-                self._note(f"mostly in {language}", reference)
+                self.odd.setdefault(f"{IN_SCRIPT} {language}", []).append(reference)
         if self.choices.columns.id:
             times = Counter(self.references)
-            for reference in dict.fromkeys(name for name in self.references if times[name] > 1):
-                for _ in range(times[reference]):
-                    self._note(SAME_NAME, reference)
+            if shared := [name for name in self.references if times[name] > 1]:
+                self.odd[SAME_NAME] = shared
         odd = [
             OddDocuments(what, len(references), list(dict.fromkeys(references))[:_EXAMPLES])
             for what, references in self.odd.items()

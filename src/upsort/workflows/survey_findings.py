@@ -5,13 +5,14 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from upsort.core import plan
-from upsort.core.errors import quoted
+from upsort.core.errors import listed, quoted
 from upsort.core.lazy import record
+from upsort.core.text.characters import is_placeholder
 from upsort.core.text.languages import NAMES, WITHOUT_SPACES
 from upsort.io.outputs.rejects import set_aside_path
 from upsort.io.tables.documents import separator_option
 from upsort.workflows.shared.results import leak_sentence
-from upsort.workflows.survey import IN_ANOTHER, SAME_NAME, Finding, OddDocuments, SurveyResult
+from upsort.workflows.survey import IN_ANOTHER, IN_SCRIPT, SAME_NAME, Finding, OddDocuments, SurveyResult
 
 _MOST = 5
 _SCARCE = 10
@@ -158,14 +159,17 @@ def _broken_characters(facts: _Facts) -> Iterator[_RuleFinding]:
 
 
 def _in_other_languages(facts: _Facts) -> Iterator[_RuleFinding]:
-    for entry in facts.result.odd:
-        if entry.what.startswith((IN_ANOTHER, "mostly in")):
-            are = "document is" if entry.documents == 1 else "documents are"
-            yield _RuleFinding(
-                touched=entry.documents,
-                what=f"{entry.documents:,} {are} {entry.what} ({', '.join(entry.examples)}).",
-                command=f"{facts.survey} --where {shlex.quote(f'id={entry.examples[0]}')} --show 1",
-            )
+    entries = [entry for entry in facts.result.odd if entry.what.startswith((IN_ANOTHER, IN_SCRIPT))]
+    if not entries:
+        return
+    documents = sum(entry.documents for entry in entries)
+    are = "document is" if documents == 1 else "documents are"
+    named = [f"{entry.what.removeprefix(IN_ANOTHER).strip(', ')} {entry.documents:,}" for entry in entries]
+    yield _RuleFinding(
+        touched=documents,
+        what=f"{documents:,} {are} not in {facts.result.main_language}: {listed(named, _NAMED)}.",
+        command=f"{facts.survey} --where {shlex.quote(f'id={entries[0].examples[0]}')} --show 1",
+    )
 
 
 def _shared_identifiers(facts: _Facts) -> Iterator[_RuleFinding]:
@@ -173,6 +177,19 @@ def _shared_identifiers(facts: _Facts) -> Iterator[_RuleFinding]:
         what = f"{entry.documents:,} documents share their identifier with another one."
         command = f"upsort clean {facts.about} --document {shlex.quote(entry.examples[0])}"
         yield _RuleFinding(touched=entry.documents, what=what, command=command)
+
+
+def _placeholder_labels(facts: _Facts) -> Iterator[_RuleFinding]:
+    found = {label: of.documents for label, of in facts.result.labels.items() if is_placeholder(label)}
+    if found and len(found) < len(facts.result.labels):
+        documents = sum(found.values())
+        option = f"--missing-labels {shlex.quote(','.join(map(quoted, found)))}"
+        yield _RuleFinding(
+            touched=documents,
+            what=f"{documents:,} documents have a label that seems to stand for none: {listed(map(repr, found), _NAMED)}.",
+            gather=option.replace("--missing-labels ", "--missing-labels=", 1),
+            then="Or in the plan, for every command: columns.missing_labels.",
+        )
 
 
 def _spellings(facts: _Facts) -> Iterator[_RuleFinding]:
@@ -210,11 +227,12 @@ def _dominant_label(facts: _Facts) -> Iterator[_RuleFinding]:
 
 
 def _informative_length(facts: _Facts) -> Iterator[_RuleFinding]:
-    share = facts.result.length_share
-    if share is not None and share > _INFORMATIVE_LENGTH:
+    share, chance = facts.result.length_share, facts.result.length_share_by_chance or 0.0
+    if share is not None and share - chance > _INFORMATIVE_LENGTH * (1.0 - chance):
         yield _RuleFinding(
             touched=facts.result.documents,
-            what=f"Length explains {100 * share:.3g}% of the variance between labels (logarithm of words); is that real?",
+            what=f"Length explains {100 * share:.3g}% of the variance between labels (logarithm of words; {100 * chance:.2g}% "
+            "expected by chance); is that real?",
             command=f"{facts.survey} --figures figures",
         )
 
@@ -247,6 +265,7 @@ _RULES: tuple[tuple[float, Callable[[_Facts], Iterator[_RuleFinding]]], ...] = (
     (3, _broken_characters),
     (2, _in_other_languages),
     (2, _shared_identifiers),
+    (10, _placeholder_labels),
     (30, _spellings),  # a merged label helps every one of its documents
     (0.05, _scarce_labels),  # rules about the corpus touch all documents, each a little
     (0.04, _dominant_label),

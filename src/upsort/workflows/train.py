@@ -29,7 +29,7 @@ from upsort.core.training.stored_documents import sampled
 from upsort.core.training.train_sorter import train_sorter
 from upsort.io.sorter.saving import save_sorters
 from upsort.workflows.extend import stored_documents
-from upsort.workflows.shared.context import RunContext, language_of, other_language
+from upsort.workflows.shared.context import RunContext, in_its_language, language_of, other_language
 from upsort.workflows.shared.corpus import CorpusOptions, LabelColumn, read_labelled_corpus
 from upsort.workflows.shared.scored_rows import check_costs
 
@@ -96,6 +96,7 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
     counts of the documents, so that others can be added. fingerprints: keep what tells how new another document is."""
     seconds: defaultdict[str, float] = defaultdict(float)
     began = time.perf_counter()
+    work = replace(work, plan=in_its_language(work.plan, work.inputs)[0])
     corpus_options = CorpusOptions(
         copies=not work.plan.judge.allow_copies and (check or extendable or _has_inner_folds(work.plan)),
         fingerprints=extendable,

@@ -34,6 +34,9 @@ class GatherOptions(
     labels: str | None = option(
         "keep only these labels, set other documents aside", metavar="LABEL[,LABEL]", heading="labels", sets="gather.labels"
     )
+    missing_labels: str | None = option(
+        "cells that stand for no label, such as -,n/a", metavar="CELL[,CELL]", heading="labels", sets="columns.missing_labels"
+    )
     rare_below: int | None = option(
         "set documents of labels with fewer than N aside …",
         convert=whole_number(1),

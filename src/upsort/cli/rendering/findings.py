@@ -1,6 +1,7 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
+from operator import attrgetter
 from typing import TYPE_CHECKING, assert_never
 
 from upsort.cli.rendering.wording import decimal, interval, number, p_value, percent, wrong_set_sentences
@@ -74,7 +75,8 @@ def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]
     lines = list[str]()
     if rates is None:
         return lines
-    if near and (rates.near.of or 0) > _NOTED * ((rates.near.of or 0) + (rates.without_near.of or 0)):
+    every = (rates.near.of or 0) + (rates.without_near.of or 0)
+    if near and (rates.near.of or 0) > _NOTED * every:
         without = rates.without_near
         rest = f"without them: {percent(without.value)} ({interval(without)})" if without.of else "there are no others"
         lines.append(
@@ -178,7 +180,7 @@ def _label_advice(judgement: Judgement) -> list[str]:
 def advice(evaluation: Evaluation, suspects: "SuspectsResult | None") -> list[str]:
     """What most likely makes a sorter, or the work with it, better, by this judgement alone."""
     lines = _label_advice(evaluation.judgement)
-    few = [label.label for label in evaluation.judgement.per_label if label.documents < FEW]
+    few = [label.label for label in sorted(evaluation.judgement.per_label, key=attrgetter("documents")) if label.documents < FEW]
     if few:
         lines.append(f"Evaluate it on more documents of {listed(map(repr, few), 4)}: fewer than {FEW} show little.")
     curve_point = (
@@ -263,13 +265,14 @@ def left_out(judgement: Judgement, probability: ProbabilityMeasures | None, meas
     """What is not measured, and why. measures: whether all measures are shown."""
 
     lines = []
-    scarce = [f"{label.label} ({label.documents})" for label in judgement.per_label if 0 < label.documents < FEW]
+    fewest_first = sorted(judgement.per_label, key=attrgetter("documents"))
+    scarce = [f"{label.label} ({label.documents})" for label in fewest_first if 0 < label.documents < FEW]
     if scarce:
         lines.append(
             f"Fewer than {FEW} documents: {listed(scarce, 8)}; too few for an interval of their F1, of their areas, and of means "
             "over labels."
         )
-    never = [label.label for label in judgement.per_label if label.documents and not label.sorted_as]
+    never = [label.label for label in reversed(fewest_first) if label.documents and not label.sorted_as]
     if never and measures:
         lines.append(f"No document is sorted as {listed(never, 8)}: macro precision leaves them out, macro F1 takes them as 0.")
     if probability is not None:

@@ -140,6 +140,11 @@ def leading_measures(evidence: JudgedEvidence) -> str:
     return f"{line[:1].upper()}{line[1:]}."
 
 
+def aim_sentence(plan: Plan) -> str:
+    """What the thresholds of sets of labels are chosen for."""
+    return f"Thresholds of the labels: chosen for {plan.decide.aim} (decide.aim)."
+
+
 def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:
     """A value and its interval as they are written."""
 
@@ -346,3 +351,15 @@ def similarity_rows(rates: SimilarityRates) -> list[list[str]]:
         (f"new (< {lower})", rates.new),
     )
     return [[name, number(rate.right), number(rate.of), percent(rate.value), interval(rate)] for name, rate in named if rate.of]
+
+
+_OVERLAP = 0.05  # share of documents with the text of training documents, from which on there is a warning
+
+
+def overlap_warnings(rates: SimilarityRates | None) -> list[str]:
+    """That documents were trained on, if the accuracy depends on them."""
+    every = (rates.near.of or 0) + (rates.without_near.of or 0) if rates is not None else 0
+    if rates is None or (rates.same.of or 0) <= _OVERLAP * every:
+        return []
+    rest = f"without near-duplicates: {percent(rates.without_near.value)}" if rates.without_near.of else "evaluate on others"
+    return [f"{number(rates.same.of)} of {number(every)} have the text of a training document: accuracy is too high; {rest}."]

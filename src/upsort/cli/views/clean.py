@@ -14,7 +14,7 @@ from upsort.cli.rendering.view import Detail, View, shortened
 from upsort.cli.rendering.wording import interval, percent
 from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.cli.views.evaluate import show_splits
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, listed
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.step import StepPlace
@@ -51,7 +51,7 @@ def run_clean(options: CleanOptions, console: Console) -> Exit:
     cleaning, warnings = cleaner_for(plan)
     for warning in warnings:
         console.warn(warning)
-    note_unused_keys(options, [plan], console, LEARNING if options.compare_steps else ("clean",))
+    note_unused_keys(options, [plan], console, LEARNING if options.compare_steps else ("clean",), ("judge.seed",))
     if plan.clean.lemma_file and "lemma_table" in cleaning.required_resources:
         console.note(_of_lemmas(plan))
     if options.word and options.groups is None:
@@ -193,9 +193,10 @@ def _show_corpus(result: CleanResult, plan: Plan, view: View) -> None:
             [(step.step, step.tokens, step.distinct, step.empty, f"{step.seconds:.2f}") for step in result.steps],
         )
     if "stop_words" in plan.clean.steps and not plan.clean.drop_negations:
-        negation_words = ", ".join(sorted(negations(plan.clean.language))[:6])
         with view.at(Detail.FULL):
-            view.add_sentence(f"Negations ({negation_words} …) are kept; clean.drop_negations=true drops them.")
+            view.add_sentence(
+                f"Negations ({listed(sorted(negations(plan.clean.language)), 6)}) are kept; clean.drop_negations=true drops them."
+            )
     if result.steps[-1].empty:
         view.add_sentence(
             f"{result.steps[-1].empty:,} documents have no tokens after cleaning; a sorter marks its answers to them in "

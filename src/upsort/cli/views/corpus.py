@@ -22,7 +22,7 @@ from upsort.core.errors import QUOTING, UsageProblem, listed, pair_in, parts
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import make_folder
 from upsort.workflows.gather import GatherResult, gather
-from upsort.workflows.shared.context import RunContext
+from upsort.workflows.shared.context import RunContext, in_its_language
 from upsort.workflows.split import SplitResult, split
 
 _MOST_GROUPS = 4
@@ -40,8 +40,10 @@ def run_gather(options: GatherOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input, plan.source, _pairs(options.rename, "--rename"))
     if not plan.columns.text:
         plan = with_guessed_columns(plan, inputs, "welcome", console)
+    else:
+        plan, _ = in_its_language(plan, inputs)
     _check_used(options, plan)
-    note_unused_keys(options, [plan], console, ("gather",))
+    note_unused_keys(options, [plan], console, ("gather",), ("clean.language", "judge.similarity"))
     output = Path(options.output)
     with run_context(options, console, inputs, plan, output, "documents gathered") as work:
         result = gather(work, output)
@@ -136,12 +138,15 @@ def _warn(result: GatherResult, view: View) -> None:
         view.add_warning(f"{result.conflicts:,} duplicates have a different label from the original; see the set-aside file.")
 
 
+_SPLIT_KEYS = ("judge.in_time", "judge.seed", "judge.similarity", "judge.allow_copies", "clean.language")
+
+
 def run_split(options: SplitOptions, console: Console) -> Exit:
     """Split and show how many went where."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, ())
+    note_unused_keys(options, [plan], console, (), _SPLIT_KEYS)
     folder = Path(options.output)
     make_folder(folder)
     with rejects_for(options, folder / "set-aside.csv") as rejects:

@@ -14,6 +14,7 @@ from upsort.cli.rendering.wording import (
     OWN_COLUMNS,
     RELIABILITY_COLUMNS,
     SIMILARITY_COLUMNS,
+    aim_sentence,
     confusion_columns,
     confusion_rows,
     duplicates_sentences,
@@ -24,6 +25,7 @@ from upsort.cli.rendering.wording import (
     leading_measures,
     measure_rows,
     number,
+    overlap_warnings,
     own_rows,
     percent,
     reliability_rows,
@@ -129,8 +131,12 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     if evaluation.sorter.answer:
         view.add_heading(evaluation.sorter.answer)
     by_document = options.per_document and findings.units_of(group) == "passages"
-    similarity = findings.similarity_sentences(evaluation.by_similarity, near=True)
-    show_headline(evaluation.evidence, view, "" if by_document else group, similarity=similarity)
+    further = findings.similarity_sentences(evaluation.by_similarity, near=True)
+    for line in overlap_warnings(evaluation.by_similarity):
+        view.add_warning(line)
+    if evaluation.sorter.thresholds is not None:
+        further.append(aim_sentence(evaluation.sorter.plan))
+    show_headline(evaluation.evidence, view, "" if by_document else group, further=further)
     for label, count in evaluation.unknown_labels.items():
         view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
     show_undecided(evaluation.evidence, evaluation.sorter.plan.decide.undecided_below, view)
@@ -154,7 +160,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
             ],
             brief=(_WEAKEST, f"values of {options.by!r}"),
         )
-    fewer = _WEAKEST - bool(similarity)
+    fewer = _WEAKEST - len(further)
     show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares, evaluation.sorter.answer, fewer)
     with view.at(Detail.VERBOSE):
         for line in _before_calibration(evaluation):
@@ -187,12 +193,12 @@ def show_similarity(rates: SimilarityRates | None, view: View) -> None:
             view.add_table(SIMILARITY_COLUMNS, similarity_rows(rates))
 
 
-def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False, similarity: Sequence[str] = ()) -> None:
-    """The accuracy and the baseline, what decisions cost, and what one common label hides. similarity: sentences about it."""
+def show_headline(evidence: JudgedEvidence, view: View, group: str, copies: bool = False, further: Sequence[str] = ()) -> None:
+    """The accuracy and the baseline, what decisions cost, and what one common label hides. further: sentences after them."""
     answer, baseline, *remaining = findings.headline(evidence.judgement, group, copies)
     view.add_answer(answer)
     view.summary.append(Sentence(baseline))
-    view.add_paragraph([baseline, *remaining, leading_measures(evidence), *similarity])
+    view.add_paragraph([baseline, *remaining, leading_measures(evidence), *further])
     show_costs(evidence, view)
     for line in findings.dominated(evidence):
         view.add_sentence(line)

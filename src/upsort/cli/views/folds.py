@@ -16,6 +16,7 @@ from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Shown, View
 from upsort.cli.rendering.wording import (
+    aim_sentence,
     interval,
     judgement_values,
     leak_warnings,
@@ -106,8 +107,10 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     if named:
         view.add_heading(answer.name)
     copies, allowed = answer.duplicates.copies, plan.judge.allow_copies
-    similarity = findings.similarity_sentences(result.by_similarity, near=allowed)
-    show_headline(result.evidence, view, plan.columns.group, copies > 0 and not allowed, similarity)
+    further = findings.similarity_sentences(result.by_similarity, near=allowed)
+    if result.evidence.judgement.sets is not None:
+        further.append(aim_sentence(plan))
+    show_headline(result.evidence, view, plan.columns.group, copies > 0 and not allowed, further)
     show_undecided(result.evidence, None, view)
     with view.at(Detail.FULL):
         view.add_sentence(
@@ -125,7 +128,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
             view.add_sentence()
             _show_folds(result.folds, view)
     show_judgement(
-        result.evidence, result.overall.labels, view, options.shares, answer.name if named else "", 5 - 2 * bool(similarity)
+        result.evidence, result.overall.labels, view, options.shares, answer.name if named else "", 5 - 2 * len(further)
     )
     for line in leak_warnings(answer.leaks):
         view.add_warning(line)

@@ -15,6 +15,7 @@ from upsort.cli.request import (
     free_name,
     inputs_of,
     is_of_plan,
+    note_unused_keys,
     options_as_typed,
     plan_of,
     report_rejects,
@@ -25,16 +26,20 @@ from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.errors import listed
 from upsort.core.plan import Plan
+from upsort.io.plan.plan_keys import declared_keys
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import SurveyColumns, columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
 from upsort.workflows.survey import Finding, SurveyDocument, SurveyResult, survey
 from upsort.workflows.survey_findings import survey_findings
 
+_CLEANING = tuple(path for path in declared_keys() if path.startswith("clean."))
+
 
 def run_survey(options: SurveyOptions, console: Console) -> Exit:
     """Survey, or look at columns or single documents."""
     plan = plan_of(options, console)
+    note_unused_keys(options, [plan], console, (), ("judge.seed", "judge.similarity", "gather.similarity", *_CLEANING))
     inputs = inputs_of(options, console, options.input, plan.source)
     if options.columns:
         console.show(_columns(inputs))
@@ -66,7 +71,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
         if "--shortest" in options.given:
             _show_documents("Shortest documents:", result.shortest, view)
         if "--top" in options.given:
-            _show_terms(result, options.top, view)
+            _show_terms(result, options, view)
     with view.at(Detail.FULL, "lengths, odd documents, terms and columns"):
         _show_fully(result, options, view)
     _show_findings(result.worth_a_look, view)
@@ -140,7 +145,7 @@ def _show_fully(result: SurveyResult, options: SurveyOptions, view: View) -> Non
     _show_documents("Shortest documents:", result.shortest, view)
     _show_documents("Longest documents:", result.longest[:2], view)
     _show_odd(result, view)
-    _show_terms(result, options.top, view)
+    _show_terms(result, options, view)
     _show_columns(result, view)
 
 
@@ -179,7 +184,10 @@ def _show_lengths(result: SurveyResult, view: View) -> None:
         ],
     )
     if result.length_share is not None:
-        view.add_sentence(f"Share of the variance of lengths that lies between labels: {percent(result.length_share)}.")
+        view.add_sentence(
+            f"Share of the variance of lengths that lies between labels: {percent(result.length_share)} "
+            f"({percent(result.length_share_by_chance)} expected by chance)."
+        )
 
 
 def _show_documents(heading: str, documents: Sequence[SurveyDocument], view: View) -> None:
@@ -215,14 +223,16 @@ def _show_odd(result: SurveyResult, view: View) -> None:
         view.add_sentence(f"Most frequent openings: {openings}.")
 
 
-def _show_terms(result: SurveyResult, top: int, view: View) -> None:
+def _show_terms(result: SurveyResult, options: SurveyOptions, view: View) -> None:
+    top = options.top
+    heading = "most frequent words (documents)" if options.as_written else "most frequent terms, cleaned (documents)"
     view.add_sentence()
     rows = [
         ("all", _term_list(result.terms[:top])),
         ("all, without stop words", _term_list(result.terms_without_stop_words[:top])),
     ]
     rows += [(f"{label}, without stop words", _term_list(terms)) for label, terms in result.terms_by_label.items()]
-    view.add_table((col.name("documents"), col.text("most frequent terms (documents)")), rows)
+    view.add_table((col.name("documents"), col.text(heading)), rows)
 
 
 def _term_list(terms: Sequence[CommonTerm]) -> str:
@@ -245,7 +255,9 @@ def _show_columns(result: SurveyResult, view: View) -> None:
                 first, last = (column.values[0][0], column.values[-1][0]) if column.values else ("–", "–")
                 what = f"{first} to {last}; {min(months, default=0):,}–{max(months, default=0):,} documents a month"
             case "category":
+                more = column.distinct - len(column.values)
                 what = ", ".join(f"{value} {count:,}" for value, count in column.values)
+                what = shortened(what, 180) + (f" and {more:,} more" if more > 0 else "")
             case "text":
                 what = f"{column.distinct:,} different values"
             case "empty":

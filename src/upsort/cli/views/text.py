@@ -60,7 +60,7 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     inputs = request.inputs_of(options, console, options.input, plan.source)
     plan = request.with_guessed_columns(plan, inputs, "welcome", console)
     request.note_unused_keys(options, [plan], console)
-    plan, messages = _in_its_language(plan, options, inputs)
+    plan, messages = _of_its_language(plan, inputs)
     if separator := separator_in(inputs, plan.columns):
         plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
         messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
@@ -78,15 +78,12 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     return Exit.DONE
 
 
-def _in_its_language(plan: Plan, options: PlanOptions, inputs: Inputs) -> tuple[Plan, list[str]]:
-    """The plan in the language that the texts seem to be in, where no language was named; and messages about it."""
+def _of_its_language(plan: Plan, inputs: Inputs) -> tuple[Plan, list[str]]:
+    """The plan with terms of letters for a language without spaces; and messages about the language of the texts."""
     detected = language_of(inputs, plan.columns)
     messages = []
     if detected.code not in {"", plan.clean.language}:
-        if plan.clean.language != Plan().clean.language or {"--language", "--set"} & options.given:
-            return plan, [f"Note: {other_language(detected, plan)}"]
-        plan = replace(plan, clean=replace(plan.clean, language=detected.code))
-        messages.append(f"Detected language: {detected} (clean.language={detected.code}).")
+        return plan, [f"Note: {other_language(detected, plan)}"]
     if needs_letters(detected, plan):
         features = replace(plan.features, units="letters", lengths=(LETTERS[0], LETTERS[1]))
         plan = replace(plan, features=features)

@@ -8,12 +8,13 @@ from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import similarity_sentences, units_of
 from upsort.cli.rendering.view import Detail, View, shortened
-from upsort.cli.rendering.wording import interval, leak_warnings, number, percent
+from upsort.cli.rendering.wording import aim_sentence, interval, leak_warnings, number, percent
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
 from upsort.core.errors import listed
 from upsort.core.evaluation.intervals import Rate, wilson
 from upsort.core.plan import Plan
+from upsort.core.training.fit_decision import FEW_FOR_A_THRESHOLD
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments
 from upsort.io.sorter.stored_arrays import stored_arrays
@@ -68,6 +69,10 @@ def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
             _show_check(answer, sorter, rate, view)
     else:
         view.add_sentence("To estimate its accuracy: upsort evaluate, or upsort cross-validate.")
+    if sorter.thresholds is not None:
+        few = sum(count < FEW_FOR_A_THRESHOLD for count in answer.labels.values())
+        at_least = f"; 50% at least for {few} labels with fewer than {FEW_FOR_A_THRESHOLD} documents" if few else ""
+        view.add_sentence(f"{aim_sentence(sorter.plan).removesuffix('.')}{at_least}.")
     if trained.held_out.decided is not None:
         _show_bound(sorter, view)
     with view.at(Detail.FULL):
@@ -151,7 +156,7 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
             f"accuracy on its training documents is only {percent(gets)}: {depth} questions (classifier.depth) are too few for "
             f"{len(sorter.labels)} labels. Increase it."
         )
-    counts = answer.labels
+    counts = dict(sorted(answer.labels.items(), key=lambda entry: entry[1]))
     scarce = [f"{shortened(label, 40)} ({count})" for label, count in counts.items() if count < _SCARCE]
     if scarce:
         view.add_warning(f"fewer than {_SCARCE} training documents, too few to learn reliably: {listed(scarce, _NAMED)}.")

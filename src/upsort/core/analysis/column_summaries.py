@@ -1,11 +1,12 @@
-"""Summaries of lengths and of other columns, and what they say about labels: types, separators, predictability."""
+"""Summaries of lengths and of other columns: types, separators, what texts say about them, and which is text, label, ID, date."""
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 import numpy as np
+import xxhash
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
@@ -15,7 +16,7 @@ from upsort.core.evaluation.leaks import Clue, numbers_of
 from upsort.core.features.counting import count
 from upsort.core.lazy import record
 from upsort.core.plan import Clean
-from upsort.core.text.characters import labels_in
+from upsort.core.text.characters import is_placeholder, labels_in
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training.labelled import numbered
 
@@ -107,6 +108,7 @@ class ColumnTally:
         self.name, self.kind = name, kind
         self._filled = 0
         self._values: Counter[str] = Counter()
+        self._hashes = np.zeros(0, dtype=np.uint64)
         self._sums: dict[str, float] = {}
         self._counts: Counter[str] = Counter()
         self._least = float("inf")
@@ -129,8 +131,16 @@ class ColumnTally:
             self._dates.add(cell for cell, _ in filled)
             for order, months in self._months.items():
                 months.update(_months([cell for cell, _ in filled], Dates(order)))
-        elif len(self._values) < _MOST_DISTINCT:
-            self._values.update(cell for cell, _ in filled)
+        else:
+            values = Counter(cell for cell, _ in filled)
+            hashes = np.fromiter(
+                (xxhash.xxh3_64_intdigest(value.encode("utf-8", "surrogatepass")) for value in values), np.uint64
+            )
+            self._hashes = np.union1d(self._hashes, hashes)
+            if self._hashes.size <= _MOST_DISTINCT:
+                self._values.update(values)
+            elif self.kind == "category":
+                self.kind = "text"
 
     def summary(self) -> ColumnSummary:
         """What was found."""
@@ -141,7 +151,7 @@ class ColumnTally:
             name=self.name,
             kind=self.kind,
             filled=self._filled,
-            distinct=len(months) if self.kind == "date" else len(self._values),
+            distinct=len(months) if self.kind == "date" else self._hashes.size,
             values=ordered if self.kind in {"date", "category"} else [],
             mean=sum(self._sums.values()) / numbers if numbers else None,
             least=self._least if numbers else None,
@@ -249,3 +259,108 @@ def _cells_of_several(times: Counter[str], separator: str) -> int:
     parts = sum(count * len(sets[cell]) for cell, count in times.items())
     few = len(occurrences) <= len(times) and parts >= _DOCUMENTS_A_PART * len(occurrences)
     return several if few and back >= _RECURRING * of else 0
+
+
+_COLUMN_NAMES = {
+    "text": """text message messages body content document description comment comments note notes remark remarks review question
+        request complaint feedback letter nachricht beschreibung kommentar bemerkung anliegen inhalt texte commentaire contenu
+        texto mensaje descripción comentario messaggio testo descrizione mensagem descrição tekst bericht omschrijving текст
+        сообщение описание metin mesaj açıklama 本文 内容 正文 文本 テキスト 説明 描述""",
+    "label": """label labels topic topics category categories class classes kind type group tags tag bench department queue theme
+        subject thema kategorie art klasse gruppe sachgebiet rubrik abteilung catégorie sujet thème tipo categoría categoria tema
+        clase classe onderwerp categorie soort рубрика тема категория konu kategori ラベル 分類 カテゴリ 分类 类别 标签""",
+    "id": """id ids ref reference number no nr key file uid uuid guid code ticket case nummer referenz vorgang aktenzeichen
+        référence numéro referencia número codice номер код numara 番号 编号""",
+    "date": """date day time received created sent opened posted written datum tag erstellt eingang eingegangen gesendet reçu créé
+        fecha día data giorno дата tarih 日付 日期""",
+}
+"""Words that columns of a role are called by."""
+
+_WORD_OF_NAME = re.compile(r"[^\W\d_]+")
+_CAPITAL_INSIDE = re.compile(r"(?<=[a-z])(?=[A-Z])")
+_CALLED_SO = 0.3  # what a name adds to how well the text predicts a label
+_WHOLE = re.compile(r"\d+")
+_DECIMAL = re.compile(r"\d+[.,]\d+")
+_CODE = re.compile(r"[^\W_]*\d[\w./:#-]*|[A-Za-z]{1,8}[-/.:#_]\w*\d\w*|\w+[-/.]\d[\w./-]*")
+_ALL_DIFFERENT, _NEARLY_ALL = 1.0, 0.98
+
+
+def _is_called(name: str, role: str) -> bool:
+    """Whether one of the words of a column's name says that it has a role: `Ticket-Nr.`, `ticket_number`, `ticketNumber`."""
+    names = frozenset(_COLUMN_NAMES[role].split())
+    whole = name.strip().casefold()
+    words = {word.casefold() for word in _WORD_OF_NAME.findall(_CAPITAL_INSIDE.sub(" ", name))}
+    return whole in names or not words.isdisjoint(names)
+
+
+def likeliest_text(cells: Mapping[str, Sequence[str]], called: Mapping[str, str]) -> str:
+    """The column that most likely holds the texts: the one with most words a row, or with most letters in scripts without spaces.
+
+    A name such as `message` counts as three times the words; columns of few different values, of numbers and of dates come last.
+    cells: of each column. called: its name as people read it."""
+
+    def merit(name: str) -> tuple[float, float]:
+        column = cells[name]
+        filled = [cell for cell in column if cell]
+        if not filled or kind_of(filled) in {"number", "date"}:
+            return (0.0, 0.0)
+        words = sum(len(cell.split()) - 1 + sum(character >= "\u0e00" for character in cell) / 3 for cell in filled)
+        repeated = min(1.0, 3.0 * len(set(filled)) / len(filled))
+        named = 3.0 if _is_called(called[name], "text") else 1.0
+        return ((words + 0.01) / len(column) * repeated * named, float(sum(map(len, filled))))
+
+    return max(cells, key=merit)
+
+
+def likeliest_label(cells: Mapping[str, Sequence[str]], called: Mapping[str, str], texts: Sequence[str]) -> tuple[str, float]:
+    """The column that is most likely the label, empty if none is, and its merit: how much better than the most common value a
+    classifier of the texts predicts it, more if it is called like a label, times the share of rows in which it is filled."""
+    merits: dict[str, tuple[float, float]] = {}
+    for name, column in cells.items():
+        known = ["" if is_placeholder(cell) else cell for cell in column]
+        values = _first_labels(known)
+        filled = [value for value in values if value]
+        distinct = len(set(filled))
+        if not 2 <= distinct <= max(2, len(filled) // 2) or max(map(len, filled)) > _LONG:
+            continue
+        labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
+        predicted = predictability_by_text([text for text, _ in labelled], [value for _, value in labelled])
+        named = _CALLED_SO if _is_called(called[name], "label") else 0.0
+        covered = len(filled) / len(column)
+        merits[name] = (covered * (predicted + named), covered * (distinct > 2))
+    best = max(merits, key=lambda name: merits[name], default="")
+    return best, merits[best][0] if best else 0.0
+
+
+def _first_labels(values: Sequence[str]) -> list[str]:
+    """The values, of cells that seem to hold several labels the first one."""
+    separator = separator_of(values)
+    return [value.split(separator)[0].strip() for value in values] if separator else list(values)
+
+
+def likeliest_identifier(cells: Mapping[str, Sequence[str]], called: Mapping[str, str]) -> str:
+    """The column that most likely identifies a row, empty if none does: its values are all different, single words, and either
+    called like an identifier (then nearly all different is enough) or whole numbers in a row or codes with a digit."""
+    best, most = "", (0.0, 0.0)
+    for name, column in cells.items():
+        filled = [cell for cell in column if cell]
+        if len(filled) < max(2, _NEARLY_ALL * len(column)) or any(len(cell.split()) > 1 or len(cell) > _LONG for cell in filled):
+            continue
+        different = len(set(filled)) / len(column)
+        named = _is_called(called[name], "id")
+        coded = all(_CODE.fullmatch(cell) and not _DECIMAL.fullmatch(cell) for cell in filled)
+        if _WHOLE.fullmatch(filled[0]) is not None and coded and not named:
+            numbers = [int(cell) for cell in filled if _WHOLE.fullmatch(cell)]
+            coded = len(numbers) == len(filled) and max(numbers) - min(numbers) < 20 * len(numbers) and len(numbers) > 2
+        if different >= (_NEARLY_ALL if named else _ALL_DIFFERENT) and (named or coded):
+            merit = (float(named) + float(coded), different)
+            best, most = (name, merit) if merit > most else (best, most)
+    return best
+
+
+def likeliest_date(cells: Mapping[str, Sequence[str]], called: Mapping[str, str]) -> str:
+    """The column that most likely says when a row was written, empty if none holds dates: of several the one called like it, then
+    the one filled in most rows."""
+    dates = {name: column for name, column in cells.items() if sum(map(bool, column)) > 1 and kind_of(column) == "date"}
+    filled = {name: sum(map(bool, column)) / len(column) for name, column in dates.items()}
+    return max(dates, key=lambda name: (_is_called(called[name], "date") and filled[name] > 0.5, filled[name]), default="")

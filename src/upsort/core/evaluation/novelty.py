@@ -20,6 +20,7 @@ from upsort.core.training.fold_data import Split
 _ROWS = 2000  # documents at a time
 _MOST_WITH = 200  # documents that have a hash; what more have tells nothing of one
 _CANDIDATES = 16  # that are compared at most
+_SAME = 0.999  # estimates of 1 are exact up to rounding
 _CLOSE = 0.5  # of the hashes that the closest candidate has in common, from which on a candidate is compared
 
 
@@ -115,12 +116,14 @@ def similarities_on_splits(sketches: Sketches, splits: Sequence[Split]) -> Float
 
 class SimilarityRates(Struct, frozen=True, kw_only=True):
     """The accuracy on documents by their similarity to the nearest training document. near_from, new_below: bounds of the
-    similarity, the share of word pairs in common. near: on near-duplicates, from near_from on. similar: between the two. new:
+    similarity, the share of word pairs in common. same: on documents with the very words of a training document. near: on
+    near-duplicates, from near_from on, those included. similar: between the two. new:
     below new_below. without_near: similar and new ones. not_new: near and similar ones. p: of the test of new documents against
     all others; null where either are fewer than 10."""
 
     near_from: float
     new_below: float
+    same: Rate
     near: Rate
     similar: Rate
     new: Rate
@@ -147,6 +150,7 @@ def rates_by_similarity(similarity: Floats, right: Bools, sample: Sample, near_f
     return SimilarityRates(
         near_from=near_from,
         new_below=new_below,
+        same=rate(similarity > _SAME),
         near=rate(near),
         similar=rate(~near & ~new),
         new=rate(new),

@@ -19,7 +19,7 @@ from itertools import pairwise
 import numpy as np
 
 from upsort.core.arrays import Bools, Floats, Ints
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.evaluation.duplicates import CLOSE, NEVER_COMMON, Duplicates, SimilarPairs, joined
 from upsort.core.lazy import record
 from upsort.core.plan import Judge
@@ -253,11 +253,14 @@ def _check_folds(documents: LabelledDocuments, folds: int) -> None:
                 f"{folds} folds need at least {folds} documents; there are {documents.documents}.", "Give more documents."
             )
     if small:
-        scarce = ", ".join(f"{names[number]!r} has {sizes[number]}" for number in small[:5])
-        fewest = int(sizes[small].min())
-        fewer = f"Use --folds {fewest}, or leave" if fewest >= 2 else "Leave"
+        small.sort(key=lambda number: sizes[number])
+        scarce = listed((f"{names[number]!r} has {sizes[number]}" for number in small), 5)
+        fewest = int(sizes[small[0]])
+        fewer = f"use --folds {fewest}, or " if fewest >= 2 else ""
         raise DataProblem(
-            f"{folds} folds need at least {folds} documents of each label; {scarce}.", f"{fewer} out or merge the small labels."
+            f"{folds} folds need at least {folds} documents of each label; {scarce}.",
+            f"To go on, {fewer}leave out the small labels: upsort gather --rare-below {folds} (--rare-into other merges them; "
+            "--labels names those to keep).",
         )
     if documents.groups is not None and (groups := np.unique(documents.groups).size) < folds:
         raise DataProblem(

@@ -268,3 +268,12 @@ def spellings(labels: Counter[str]) -> list[list[tuple[str, int]]]:
     for label, count in labels.most_common():
         groups.setdefault(_SEPARATORS.sub(" ", label.casefold()).strip(), []).append((label, count))
     return [group for normal, group in groups.items() if len(group) > 1 and normal]
+
+
+_PLACEHOLDERS = """n/a na n.a. #n/a #n/v #nv k.a. k.a k/a null nil none nan missing blank empty (blank) (none) (empty) (leer) leer
+    tbd tba todo unknown unbekannt undefined s.o. o.a. ohne n.v.t. n.b. нет пусто yok 無し なし 无 不明"""
+
+
+def is_placeholder(label: str) -> bool:
+    """Whether a cell looks as if it stood for no label: `-`, `n/a`, `k.A.`, `NULL`, `?`, `tbd`, in any case."""
+    return label.casefold() in _PLACEHOLDERS.split() or not any(character.isalnum() for character in label)

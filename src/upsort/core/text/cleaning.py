@@ -13,7 +13,7 @@ import numpy as np
 
 from upsort.core.errors import PatternTimeout, UsageProblem
 from upsort.core.lazy import record
-from upsort.core.plan import Clean
+from upsort.core.plan import AUTO, USUAL_LANGUAGE, Clean
 from upsort.core.text.characters import DOTTED_I_LANGUAGES
 from upsort.core.text.editing import TextStep, TracedText
 from upsort.core.text.final_forms import FinalForms
@@ -203,6 +203,8 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
 
     with_sentences: whether its tokens are to know their sentences. Raises UsageProblem for a step that cannot stand where it
     does, and for a wrong pattern."""
+    if settings.language == AUTO:  # no workflow detected one
+        settings = replace(settings, language=USUAL_LANGUAGE)
     resources = replace(resources or Resources(), patience=PatternBudget(settings.pattern_seconds))
     steps = [step_called(name) for name in settings.steps]
     if KEEP not in steps and protected_texts(settings, resources):

@@ -50,7 +50,7 @@ def fit_decision(
         return FittedDecision(thresholds=_halves(documents), decision=decision)
     scores = scores[judged]
     if documents.sets is not None:
-        return _of_sets(scores, documents.sets[judged], plan)
+        return _of_sets(scores, documents, judged, plan)
     labels = documents.labels[judged]
     # A document whose label its fold could not learn says nothing of how scores become probabilities.
     taught = inner.labels_were_learned()[judged]
@@ -126,12 +126,51 @@ def _halves(documents: LabelledDocuments) -> Floats | None:
     return np.full(len(documents.names), 0.5) if documents.sets is not None else None
 
 
-def _of_sets(scores: Floats, own: Bools, plan: Plan) -> FittedDecision:
+FEW_FOR_A_THRESHOLD = 20
+"""Training documents of a label, of fewer no threshold below one half is learned: it would be given to many for a few."""
+
+
+def _of_sets(scores: Floats, documents: LabelledDocuments, judged: Bools, plan: Plan) -> FittedDecision:
+    assert documents.sets is not None
+    own = documents.sets[judged]
     kind = "isotonic" if calibration_of(plan.classifier) == "isotonic" else "platt"
     calibration: Calibration = calibrate_each(kind, scores, own)
-    each = calibration.each(scores)
-    thresholds = np.array([_best_threshold(each[:, label], own[:, label]) for label in range(own.shape[1])])
-    return FittedDecision(calibration=calibration, thresholds=thresholds)
+    thresholds = _thresholds(calibration.each(scores), own, plan.decide.aim)
+    few = documents.sets.sum(axis=0) < FEW_FOR_A_THRESHOLD
+    return FittedDecision(calibration=calibration, thresholds=np.where(few, np.maximum(thresholds, 0.5), thresholds))
+
+
+def _thresholds(probabilities: Floats, own: Bools, aim: str) -> Floats:
+    """(k,) the thresholds for an aim. probabilities: (n, k) of held-out documents. own: (n, k) which labels they have.
+
+    The F1 of a label depends on its own threshold alone. Micro F1 is highest where all labels have one threshold (Lipton et al.
+    2014, *Optimal thresholding of classifiers to maximize F1 measure*), and so are sets that are exactly right, if labels are
+    independent given the text (Dembczyński et al. 2012, *On label dependence and loss minimization*)."""
+    k = own.shape[1]
+    match aim:
+        case "macro f1":
+            return np.array([_best_threshold(probabilities[:, label], own[:, label]) for label in range(k)])
+        case "micro f1":
+            return np.full(k, _best_threshold(probabilities.reshape(-1), own.reshape(-1)))
+        case "exact sets":
+            return np.full(k, _threshold_of_exact_sets(probabilities, own))
+        case _:
+            raise ValueError(f"no thresholds are known for {aim!r}")
+
+
+def _threshold_of_exact_sets(probabilities: Floats, own: Bools) -> float:
+    """The common threshold with most sets exactly right, nearest to 0.5 among equals.
+
+    A document's set is right if the threshold is above all probabilities of labels that it lacks, and not above those of labels
+    that it has."""
+    above = np.where(own, 0.0, probabilities).max(axis=1)
+    up_to = np.where(own, probabilities, 1.0).min(axis=1)
+    candidates = np.unique(np.concatenate(([0.5], above, up_to)))
+    middles = np.unique(np.concatenate(([0.5], (candidates[1:] + candidates[:-1]) / 2.0)))
+    possible = above < up_to
+    right = np.searchsorted(np.sort(above[possible]), middles) - np.searchsorted(np.sort(up_to[possible]), middles)
+    best = middles[right == right.max()]
+    return float(best[np.argmin(np.abs(best - 0.5))])
 
 
 def _best_threshold(probabilities: Floats, own: Bools) -> float:

@@ -20,7 +20,7 @@ import numpy as np
 
 from upsort.core.arrays import Floats
 from upsort.core.errors import DataProblem
-from upsort.core.plan import Clean, Features, Plan
+from upsort.core.plan import AUTO, Clean, Features, Plan
 from upsort.core.text.languages import LanguageProfiles, profiles_of
 from upsort.core.text.step import Resources
 from upsort.core.text.steps import step_called
@@ -298,7 +298,7 @@ def read_lemmas(path: Path, part: str = "") -> dict[str, str]:
 
 def english_for(settings: Clean | None) -> EnglishWords:
     """The English word lists, where a plan asks for English lemmas; else none."""
-    if settings is None or "english" not in _required_resources(settings) or settings.language != "en":
+    if settings is None or "english" not in _required_resources(settings) or settings.language not in {"en", AUTO}:
         return EnglishWords()
     return _english()
 

@@ -19,7 +19,8 @@ from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.bounds import without_large_rows
 from upsort.io.tables.columns import renamed
-from upsort.io.tables.formats import TEXT, format_called, format_of_content, format_of_file, reading_names
+from upsort.io.tables.delimited import looks_like_a_table
+from upsort.io.tables.formats import DELIMITED, TEXT, format_called, format_of_content, format_of_file, reading_names
 from upsort.io.tables.rows import EmptySource, Format, ReadSettings, SourceEntry, SourceTable
 
 _BEGINNING = 65536  # bytes that tell what comes on standard input
@@ -169,6 +170,8 @@ def _kind(entry: SourceEntry, reading: ReadSettings) -> Format:
         raise UsageProblem(
             f"{entry.name} has an ending of no known kind.", f"Name its format with --as: {', '.join(reading_names())}."
         )
+    if format_ is TEXT and len(entry.path) == 1 and not reading.label_from and looks_like_a_table(entry, reading):
+        return DELIMITED
     return format_
 
 
@@ -196,6 +199,7 @@ def _reading_for(entry: SourceEntry, reading: ReadSettings, sources: Mapping[str
         header=reading.header if reading.header is not None else choice.header,
         header_row=reading.header_row or choice.header_row,
         sheet=reading.sheet or choice.sheet,
+        rows=reading.rows or choice.rows,
     )
 
 

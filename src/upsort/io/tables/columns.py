@@ -8,26 +8,23 @@ from fnmatch import fnmatchcase
 from typing import Literal
 
 from upsort.core import plan
-from upsort.core.analysis.column_summaries import predictability_by_text, separator_of
+from upsort.core.analysis.column_summaries import likeliest_date, likeliest_identifier, likeliest_label, likeliest_text
 from upsort.core.errors import QUOTING, UsageProblem, listed, nearest, quoted, suggestion
 from upsort.core.lazy import record
 from upsort.io.tables.nested_values import InnerName, outer_names, plain_names
 from upsort.io.tables.rows import Block, SourceTable
 
-_SAMPLE = 1000
 _PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
 
 LabelUse = Literal["needed", "welcome", "not used"]
-_LABEL_NAMES = ("label", "topic", "category", "class", "kind", "type", "group", "labels", "topics", "categories", "tags")
-_TEXT_NAMES = ("text", "message", "body", "content", "document")
-_ID_NAMES = ("id", "ref", "reference", "number", "no", "key", "file")
 
 
 @record(frozen=True, kw_only=True)
 class ColumnRoles:
     """Places of columns in one table; None where there is none.
 
-    text: one or more. also: the further labels. numbers and categories: with their names."""
+    text: one or more. also: the further labels. numbers and categories: with their names. missing_labels: cells that stand for no
+    label, in lower case."""
 
     text: tuple[int, ...]
     label: int | None
@@ -39,6 +36,12 @@ class ColumnRoles:
     also: tuple[int, ...] = ()
     numbers: tuple[tuple[str, int], ...] = ()
     categories: tuple[tuple[str, int], ...] = ()
+    missing_labels: frozenset[str] = frozenset()
+
+    def label_in(self, cell: str) -> str:
+        """The label that a cell holds, or nothing."""
+        label = cell.strip()
+        return "" if self.missing_labels and label.casefold() in self.missing_labels else label
 
     @property
     def answers(self) -> tuple[int, ...]:
@@ -110,6 +113,7 @@ def roles_in(columns: Sequence[str], source: str, named: plan.Columns) -> Column
         also=tuple(column_place(name, columns, source) for name in named.also),
         numbers=named_places(named.numbers),
         categories=named_places(named.categories),
+        missing_labels=frozenset(name.strip().casefold() for name in named.missing_labels),
     )
 
 
@@ -148,78 +152,47 @@ def written_names(named: plan.Columns, table: SourceTable) -> plan.Columns:
 
 
 def guessed_columns(
-    columns: Sequence[str], rows: Sequence[Sequence[str]], named: plan.Columns, label_is: LabelUse
+    columns: Sequence[str], rows: Sequence[Sequence[str]], named: plan.Columns, label_is: LabelUse, everywhere: Sequence[str] = ()
 ) -> tuple[plan.Columns, list[str]]:
-    """Fill in the text and label columns that nobody named, from the first rows of a table.
+    """Fill in the columns that nobody named, from some rows of a table: text, label, identifier and date (see
+    `column_summaries`).
 
-    The text is the column called so, or else the one with the longest cells; the label, among the columns of few short values,
-    the one that the text says most about. `label_is` says whether there must be a label, may be one, or is none to be looked for.
-    Returns the completed columns and messages."""
-    rows = rows[:_SAMPLE]
-    text, label = named.text, named.label
+    `label_is` says whether there must be a label, may be one, or is none to be looked for. everywhere: columns that all
+    tables have, where there are several tables: identifier and date are among them. Returns the completed columns and
+    messages. Raises UsageProblem if there must be a label and no column looks like one."""
+    plain = set(plain_names(columns))
+    cells = {name: [row[place].strip() for row in rows] for place, name in enumerate(columns) if name in plain}
+    called = {name: _called(name) for name in cells}
+    text, label, identifier, date = named.text, named.label, named.id, named.date
     messages = []
-    lengths = [sum(len(row[place]) for row in rows) for place in range(len(columns))]
     if not text:
-        plain = set(plain_names(columns))
-        usual = [place for place, name in enumerate(columns) if name in plain]
-        named_so = [place for place in usual if _called(columns[place]) in _TEXT_NAMES and lengths[place]]
-        place = max(named_so or usual, key=lambda place: lengths[place])
-        text = (str(columns[place]),)
-        messages.append(f"text {columns[place]!r} (--text)")
+        taken = {label, identifier, date, named.group, *named.also}
+        text = (likeliest_text({name: cells[name] for name in cells if name not in taken} or cells, called),)
+        messages.append(f"text {text[0]!r} (--text)")
+    taken = {*text, label, named.group, named.fold, named.row_weight, *named.also, *named.numbers, *named.categories}
+    common = {name: column for name, column in cells.items() if name not in taken and (name in everywhere or not everywhere)}
+    if not date:
+        date = likeliest_date({name: column for name, column in common.items() if name != identifier}, called)
+    if not identifier:
+        identifier = likeliest_identifier({name: column for name, column in common.items() if name != date}, called)
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
-        best, merit = _likeliest_label(columns, rows, texts, {*text, named.id})
-        if best is None and label_is == "needed":
+        others = {name: cells[name] for name in cells if name not in {*taken, date, identifier}}
+        best, merit = likeliest_label(others, called, texts)
+        if not best and label_is == "needed":
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
-        if best is not None and (label_is == "needed" or merit > _PREDICTABLE):
-            label = str(columns[best])
+        if best and (label_is == "needed" or merit > _PREDICTABLE):
+            label = best
             messages.append(f"label {label!r} (--label)")
+    messages += [f"ID {identifier!r} (--id)"] if identifier and not named.id else []
+    messages += [f"date {date!r}"] if date and not named.date else []
     note = [f"Detected columns: {', '.join(messages)}."] if messages else []
-    return replace(named, text=text, label=label, id=named.id or _guessed_id(columns, rows)), note
-
-
-def _likeliest_label(
-    columns: Sequence[str], rows: Sequence[Sequence[str]], texts: Sequence[str], used: set[str]
-) -> tuple[int | None, float]:
-    """The place of the column that is most likely the label, and how much the text says about it."""
-    merits: dict[int, float] = {}
-    plain = set(plain_names(columns))
-    for place, name in enumerate(columns):
-        values = _first_labels([row[place].strip() for row in rows])
-        if name in used or name not in plain or not _could_be_labels([value for value in values if value]):
-            continue
-        telling = 0.3 if _called(name) in _LABEL_NAMES else 0.0
-        labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
-        merits[place] = telling + predictability_by_text([text for text, _ in labelled], [value for _, value in labelled])
-    best = max(merits, key=lambda place: merits[place], default=None)
-    return best, merits[best] if best is not None else 0.0
-
-
-def _first_labels(values: Sequence[str]) -> list[str]:
-    """The values, of cells that seem to hold several labels the first one."""
-    separator = separator_of(values)
-    return [value.split(separator)[0].strip() for value in values] if separator else list(values)
-
-
-def _could_be_labels(values: Sequence[str]) -> bool:
-    """Whether a column has few short values that come back."""
-    distinct = len(set(values))
-    return 2 <= distinct <= max(2, len(values) // 2) and max(map(len, values)) <= 60
-
-
-def _guessed_id(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
-    """A column named like an identifier whose values are all different, or none."""
-    for place, name in enumerate(columns):
-        values = [row[place] for row in rows]
-        if _called(name) in _ID_NAMES and len(set(values)) == len(values):
-            return str(name)
-    return ""
+    return replace(named, text=tuple(map(str, text)), label=str(label), id=str(identifier), date=str(date)), note
 
 
 def _called(column: str) -> str:
-    """What a column is called, in lower case; one inside another by the last step to it."""
-    name = str(column.steps[-1]) if isinstance(column, InnerName) else column
-    return name.strip().casefold()
+    """What a column is called; one inside another by the last step to it."""
+    return str(column.steps[-1]) if isinstance(column, InnerName) else column
 
 
 def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:

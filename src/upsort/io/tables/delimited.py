@@ -15,7 +15,7 @@ from upsort.io.sources.addresses import ending_of
 from upsort.io.tables.bounds import CSV, too_large, with_rows_bounded
 from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
 from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
-from upsort.io.tables.heading import Heading, heading_from_options, names_in, title_notices, without_footer_rows
+from upsort.io.tables.heading import Heading, heading_from_options, looks_like_names, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
     WHOLE,
     WITH_TABS,
@@ -32,6 +32,7 @@ from upsort.io.tables.rows import (
 
 _LINE_END = re.compile("\r\n|\r|\n")
 DELIMITERS = ",;\t|"
+_NAMES_OF_DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
 _MOST_AGREE = 0.8  # of the rows, where the first one is of another width
@@ -58,6 +59,9 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         notes.append(f"{entry.name} has no row of column names; they are called {listed(shape.columns)}.")
     if not reading.header_row:
         notes += title_notices(entry.name, shape.heading)
+    if not reading.kind and ending_of(entry.name) not in {*WITH_TABS, "csv", ""}:
+        by = _NAMES_OF_DELIMITERS.get(shape.delimiter, repr(shape.delimiter))
+        notes.append(f"{entry.name} is read as a table, its cells separated by {by}; --as text reads it as one text.")
 
     def blocks(chunk: Chunk) -> Iterator[Block]:
         def lines() -> BinaryIO:
@@ -136,6 +140,21 @@ def _names_are_quoted(sample: str, delimiter: str) -> bool:
         row += last_of_row
         place = match.end() if match.end() > place else len(sample)
     return needless[0] > 0 and not needless[1]
+
+
+_LEAST_OF_A_TABLE, _LEAST_BY_COMMAS = 3, 6  # rows; a few lines of prose may well have as many commas
+
+
+def looks_like_a_table(entry: SourceEntry, reading: ReadSettings) -> bool:
+    """Whether a file of text is a table: each of its first rows has as many cells, two at least, separated by tabs; or by another
+    delimiter, if the first row looks like names as well."""
+    with entry.open() as stream:
+        sample = _sample(stream, find_encoding(stream, reading.encoding).name)
+    delimiter = reading.delimiter or _likeliest_delimiter(sample)
+    rows, _ = _rows_and_lines(sample, delimiter)
+    widths = {len(row) for row in rows}
+    alike = len(rows) >= (_LEAST_BY_COMMAS if delimiter == "," else _LEAST_OF_A_TABLE) and len(widths) == 1 and widths != {1}
+    return alike and (delimiter == "\t" or bool(reading.delimiter) or looks_like_names(rows))
 
 
 def read_delimited(

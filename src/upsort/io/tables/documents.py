@@ -7,7 +7,7 @@ import shlex
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from itertools import islice
+from functools import lru_cache
 from math import isfinite
 from pathlib import Path
 from typing import Any
@@ -37,17 +37,10 @@ PASSAGE_COLUMNS = ("document", "passage")
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
     """The columns by the names that the first table gives them, guessed where none were named; and messages about it."""
     first = inputs.tables[0]
-    rows: list[list[str]] = []
-    refused: list[RejectedRow] = []
-    for block in first.blocks():
-        rows, refused = block.rows, refused or block.refused[:1]
-        if rows:
-            break
-    if not rows:
-        why = f": {refused[0].reason} (line {refused[0].line})" if refused else ""
-        raise DataProblem(f"{first.name} has no usable rows{why}.", "Give a table with documents, or check --encoding.")
+    rows = sampled_rows(first)
     known, messages = _known_columns(first, written_names(named, first), label_is)
-    columns, notes = guessed_columns(first.columns, rows, known, label_is)
+    everywhere = [name for name in first.columns if all(name in table.columns for table in inputs.tables)]
+    columns, notes = guessed_columns(first.columns, rows, known, label_is, everywhere)
     notes = [*messages, *notes]
     if label_is == "needed" and not columns.group and all({*PASSAGE_COLUMNS} <= {*table.columns} for table in inputs.tables):
         columns = replace(columns, group=PASSAGE_COLUMNS[0])
@@ -57,9 +50,26 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
             *notes,
             f"Cells of column {columns.label!r} seem to hold several labels: {separator_option(separator)} takes them apart.",
         ]
-    if not named.id and any(columns.id not in table.columns for table in inputs.tables):
-        columns = replace(columns, id="")
     return columns, notes
+
+
+_SAMPLED_BLOCKS, _SAMPLED_ROWS = 10, 1000
+
+
+@lru_cache(maxsize=2)  # several guesses look at the same rows
+def sampled_rows(table: SourceTable) -> list[list[str]]:
+    """Some rows of a table, taken evenly from its first blocks. Raises DataProblem if it has no usable row."""
+    rows: list[list[str]] = []
+    refused: list[RejectedRow] = []
+    for number, block in enumerate(table.blocks(), 1):
+        rows += block.rows
+        refused = refused or block.refused[:1]
+        if number >= _SAMPLED_BLOCKS and rows:
+            break
+    if not rows:
+        why = f": {refused[0].reason} (line {refused[0].line})" if refused else ""
+        raise DataProblem(f"{table.name} has no usable rows{why}.", "Give a table with documents, or check --encoding.")
+    return rows[:: -(-len(rows) // _SAMPLED_ROWS)]
 
 
 def separator_between(columns: plan.Columns, names: Sequence[str], rows: Sequence[Sequence[str]]) -> str:
@@ -71,10 +81,9 @@ def separator_between(columns: plan.Columns, names: Sequence[str], rows: Sequenc
 
 
 def separator_in(inputs: Inputs, columns: plan.Columns) -> str:
-    """The same by the first rows of the first table."""
+    """The same by some rows of the first table."""
     first = inputs.tables[0]
-    rows = [row for block in islice(first.blocks(), 1) for row in block.rows]
-    return separator_between(columns, first.columns, rows)
+    return separator_between(columns, first.columns, sampled_rows(first))
 
 
 def separator_option(separator: str) -> str:
@@ -270,7 +279,7 @@ class DocumentReader:
             return RejectionReason(ReasonKind.NO_TEXT)
         if not self.needs.label:
             return None
-        if roles.answers and not any(row[at].strip() for at in roles.answers):
+        if roles.answers and not any(roles.label_in(row[at]) for at in roles.answers):
             return RejectionReason(ReasonKind.NO_LABEL)
         if roles.weight is not None:
             weight = as_number(row[roles.weight].strip())
@@ -308,7 +317,7 @@ def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: list
     lines = [block.lines[place] for place in places]
     metadata = RowMetadata(
         ids=[row[roles.id] for row in rows] if roles.id is not None else [f"line {line}" for line in lines],
-        answers=tuple(cells(column) for column in roles.answers),
+        answers=tuple([roles.label_in(row[column]) for row in rows] for column in roles.answers),
         dates=cells(roles.date),
         groups=cells(roles.group),
         weights=cells(roles.weight),

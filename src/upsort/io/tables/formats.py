@@ -47,7 +47,7 @@ FORMATS: list[Format] = [
         endings=("json",),
         signature=_begins(b"["),
         read=json_table,
-        reads_with=frozenset({"--encoding"}),
+        reads_with=frozenset({"--encoding", "--rows"}),
         to_bytes=writers.json_array,
         nested=True,
     ),

@@ -1,4 +1,4 @@
-"""JSON tables: an array of objects, an object of arrays, or JSON Lines with one object a line.
+"""JSON tables: an array of objects, a document with rows inside, or JSON Lines with one object a line.
 
 The columns are all keys in the order in which they first appear, found in a first pass, and after them what is inside nested
 values. A list of plain values is one cell, its items joined; other nested values are cells of JSON text."""
@@ -7,19 +7,21 @@ import codecs
 import io
 import json
 import re
+import shlex
 from collections import Counter
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from decimal import Decimal
 from functools import partial
 from math import isinf
 from typing import Any, TextIO
 
-from upsort.core.errors import DataProblem
+from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.lazy import record
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, size_text, with_rows_bounded
 from upsort.io.tables.chunking import chunk_stream, divisible, division_of, encoding_in, line_chunks
 from upsort.io.tables.encoding import Encoding, find_encoding
-from upsort.io.tables.nested_values import InnerPaths, cell_at, cell_from
+from upsort.io.tables.nested_values import InnerPaths, arrays_of_rows, as_rows, cell_at, cell_from, is_columns, value_at_path
 from upsort.io.tables.rows import (
     ROWS_A_BLOCK,
     WHOLE,
@@ -127,13 +129,16 @@ def json_lines_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
 
 
 def json_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
-    """An array of objects is streamed; an object of arrays is held in memory."""
+    """An array of objects is streamed; one document with rows inside is held in memory."""
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding)
         beginning = stream.read(4096).decode(encoding.name, "replace").lstrip("\ufeff \t\r\n")
     if beginning.startswith("{"):
-        items = _transposed(entry, encoding.name)
-        return _table(entry, encoding, lambda _: iter(items))
+        items, notices = _rows_of_document(entry, encoding.name, reading.rows)
+        table = _table(entry, encoding, lambda _: iter(items))
+        return replace(table, notes=(*table.notes, *(f"{entry.name} has {notice}." for notice in notices)))
+    if reading.rows:
+        raise UsageProblem(f"{entry.name} is an array, whose items are the rows.", "Leave --rows out.")
     if not beginning.startswith("["):
         raise DataProblem(f"{entry.name} is not JSON: neither an array nor an object.", "For one object a line, name it .jsonl.")
     return _table(entry, encoding, lambda _: _array(entry, encoding.name, reading))
@@ -344,7 +349,10 @@ def nested_too_deeply(text: str) -> bool:
     return deepest > _DEEPEST
 
 
-def _transposed(entry: SourceEntry, encoding: str) -> list[Item]:
+def _rows_of_document(entry: SourceEntry, encoding: str, path: str) -> tuple[list[Item], list[str]]:
+    """The rows inside one JSON document, and notices about where they are. path: to them, empty if that is to be found.
+
+    They are an array of objects, an object of arrays of one length, or `columns` (or `header`) beside an array of arrays."""
     with entry.open() as stream:
         try:
             text = stream.read().decode(encoding)
@@ -357,11 +365,21 @@ def _transposed(entry: SourceEntry, encoding: str) -> list[Item]:
             raise DataProblem(f"{entry.name} is not whole JSON: {error}.", "Get the file again.") from None
     if isinstance(value, _Unusable):
         raise DataProblem(f"{entry.name} has {value.reason}.", "Give each column a name of its own.")
-    lengths = {len(values) for values in value.values() if isinstance(values, list)}
-    if not all(isinstance(values, list) for values in value.values()) or len(lengths) != 1:
+    around: Any = None
+    notices: list[str] = []
+    if path:
+        around, value = value_at_path(value, path, entry.name)
+    elif not is_columns(value) and (places := list(arrays_of_rows(value))):
+        if len(places) > 1:
+            raise DataProblem(
+                f"{entry.name} has rows in several places: {listed(places)}.", f"Name one: --rows {shlex.quote(places[0])}"
+            )
+        around, value = value_at_path(value, places[0], entry.name)
+        notices = [f"rows at {places[0]!r} (--rows)"]
+    rows = as_rows(value, around)
+    if rows is None:
         raise DataProblem(
-            f"{entry.name} is one JSON object, but not of arrays of the same length.",
-            "Give an array of objects, an object of arrays, or JSON Lines (.jsonl).",
+            f"{entry.name} is one JSON object in which no rows were found{f' at {path!r}' if path else ''}.",
+            "Rows are an array of objects, or an object of arrays; --rows PATH says where they are.",
         )
-    rows = [dict(zip(value, row, strict=True)) for row in zip(*value.values(), strict=True)]
-    return [(number, row, _fault_in(row)) for number, row in enumerate(rows, 1)]
+    return [(number, row, object_fault(row)) for number, row in enumerate(rows, 1)], notices

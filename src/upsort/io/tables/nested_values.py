@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
+from upsort.core.errors import UsageProblem, suggestion
 from upsort.io.tables.rows import cell_of
 
 _DEEPEST = 6
@@ -194,3 +195,56 @@ def count_in(cell: str) -> int | None:
 
 def _cell(value: Any) -> str:
     return value if isinstance(value, str) else TypedCell(value)
+
+
+_MOST_PLACES, _DEEPEST_ROWS = 1000, 6  # items of an array, and levels of a document, that are looked at to find its rows
+_NAMES_OF_COLUMNS = ("columns", "header", "headers", "fields", "names")
+
+
+def value_at_path(value: Any, path: str, source: str) -> tuple[Any, Any]:
+    """What is at a path of keys, and what is around it. Raises UsageProblem if there is nothing."""
+    around: Any = None
+    for step in path.split("."):
+        keys = value if isinstance(value, dict) else {str(number): item for number, item in enumerate(_few(value))}
+        if step not in keys:
+            raise UsageProblem(f"{source} has nothing at --rows {path!r}.", suggestion(step, [*keys], "keys"))
+        around, value = value, keys[step]
+    return around, value
+
+
+def _few(value: Any) -> list[Any]:
+    return value[:_MOST_PLACES] if isinstance(value, list) else []
+
+
+def arrays_of_rows(value: Any, path: tuple[str, ...] = ()) -> Iterator[str]:
+    """The paths of what holds rows."""
+    for key, inner in value.items() if isinstance(value, dict) and len(path) < _DEEPEST_ROWS else ():
+        here = (*path, key)
+        of_columns = key in _NAMES_OF_COLUMNS and any(isinstance(other, list) for name, other in value.items() if name != key)
+        if isinstance(inner, list) and not of_columns and as_rows(inner, value):
+            yield ".".join(here)
+        else:
+            yield from arrays_of_rows(inner, here)
+
+
+def as_rows(value: Any, around: Any) -> list[Any] | None:
+    """A value as objects with the same keys, or None if it holds no rows. around: the object that it is in."""
+    if is_columns(value):
+        return [dict(zip(value, row, strict=True)) for row in zip(*value.values(), strict=True)]
+    if not isinstance(value, list) or not value:
+        return None
+    if any(isinstance(row, dict) for row in value):
+        return value
+    names = next((around[key] for key in _NAMES_OF_COLUMNS if key in around), None) if isinstance(around, dict) else None
+    if isinstance(names, list) and all(isinstance(row, list) and len(row) == len(names) for row in value):
+        keys = [name.get("name", "") if isinstance(name, dict) else name for name in names]
+        return [dict(zip(map(str, keys), row, strict=True)) for row in value]
+    return None
+
+
+def is_columns(value: Any) -> bool:
+    """Whether a value is an object of arrays of one length, none of which holds objects or arrays."""
+    if not isinstance(value, dict) or not value or not all(isinstance(values, list) for values in value.values()):
+        return False
+    plain = not any(isinstance(item, dict | list) for values in value.values() for item in values[:_MOST_PLACES])
+    return len({len(values) for values in value.values()}) == 1 and plain

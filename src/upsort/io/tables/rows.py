@@ -76,9 +76,10 @@ class ReadSettings:
 
     kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character. header:
     whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is to be
-    detected. sheet: of a spreadsheet. table, query: of a database. each_line: each line of a text file is a document. label_from:
-    where the label of a text file is taken from: `folder`, `name`, or a regular expression with a group. unpack_limit: bytes that
-    one archive may unpack to. largest_cell: bytes or characters that one row, or one cell, may have."""
+    detected. sheet: of a spreadsheet. rows: where they are inside a JSON document. table, query: of a database. each_line: each
+    line of a text file is a document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular
+    expression with a group. unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row,
+    or one cell, may have."""
 
     kind: str = ""
     encoding: str = ""
@@ -86,6 +87,7 @@ class ReadSettings:
     header: bool | None = None
     header_row: int = 0
     sheet: str = ""
+    rows: str = ""
     table: str = ""
     query: str = ""
     each_line: bool = False

@@ -3,8 +3,7 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import field
-from itertools import islice
+from dataclasses import field, replace
 
 from upsort.core import plan
 from upsort.core.executors import ParallelMap, Result, map_threads, reporting
@@ -12,7 +11,7 @@ from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.plan import Plan
 from upsort.core.text.characters import lower
-from upsort.core.text.languages import NAMES, WITHOUT_SPACES, DetectedLanguage, spoken_in
+from upsort.core.text.languages import NAMES, WITHOUT_SPACES, DetectedLanguage, among_others, spoken_in
 from upsort.core.text.tokeniser import tokenise
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
@@ -22,7 +21,7 @@ from upsort.io.plan.resources import profiles
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import roles_in
 from upsort.io.tables.document_blocks import DocumentBlock
-from upsort.io.tables.documents import DocumentReader, texts_of
+from upsort.io.tables.documents import DocumentReader, sampled_rows, texts_of
 from upsort.parallel.cluster import connected
 from upsort.parallel.processes import ExecutionEngine as ExecutionEngine
 from upsort.parallel.processes import Processes, fitting, ignore, usual_workers
@@ -153,7 +152,7 @@ def _bytes_of_training(documents: LabelledDocuments) -> int:
     return 40 * int(numbers) + 10 * 8 * terms * len(documents.names)
 
 
-_MOST_SAMPLED = 300
+_SAMPLED_EVERY = 3  # rows of a sample
 _LEAST_DOCUMENTS = 3
 _LEAST_SHARE = 0.6
 
@@ -168,12 +167,19 @@ def main_language(detections: Iterable[DetectedLanguage]) -> DetectedLanguage:
 
 
 def language_of(inputs: Inputs, columns: plan.Columns) -> DetectedLanguage:
-    """The language of the first documents of the first table."""
+    """The language of most of some documents of the first table."""
     table = inputs.tables[0]
     roles = roles_in(table.columns, table.name, plan.Columns(text=columns.text))
-    rows = [row for block in islice(table.blocks(), 1) for row in block.rows[:_MOST_SAMPLED]]
-    texts = [lower(text, "") for text in texts_of(rows, roles)]
-    return main_language(spoken_in(tokenise(texts), profiles()))
+    texts = [lower(text, "") for text in texts_of(sampled_rows(table)[::_SAMPLED_EVERY], roles)]
+    return main_language(among_others(spoken_in(tokenise(texts), profiles())))
+
+
+def in_its_language(choices: Plan, inputs: Inputs) -> tuple[Plan, DetectedLanguage]:
+    """The plan with the language of the texts, if it leaves that open, and what was detected. English if none is clear."""
+    if choices.clean.language != plan.AUTO:
+        return choices, DetectedLanguage()
+    detected = language_of(inputs, choices.columns)
+    return replace(choices, clean=replace(choices.clean, language=detected.code or plan.USUAL_LANGUAGE)), detected
 
 
 def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:

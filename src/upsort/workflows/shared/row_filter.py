@@ -131,6 +131,7 @@ class RowFilter:
         self.junk = [_checked_pattern(pattern) for pattern in self.settings.junk]
         self.roles = [_roles(table, choices.columns) for table in tables]
         self._labels: dict[str, str] = {}
+        self._wanted = frozenset(map(self._label, self.settings.labels) if self.settings.fold_case else self.settings.labels)
 
     def __call__(self, placed: Placed) -> FilteredRows:
         """The documents of a block."""
@@ -143,10 +144,10 @@ class RowFilter:
         faults = self._faults(texts)
         labels = [""] * len(texts)
         if roles.label is not None:
-            labels = [self._label(row[roles.label]) for row in block.rows]
-            if settings.labels:
+            labels = [self._label(roles.label_in(row[roles.label])) for row in block.rows]
+            if self._wanted:
                 for row, label in enumerate(labels):
-                    if not faults[row] and label not in settings.labels:
+                    if not faults[row] and label not in self._wanted:
                         faults[row] = (
                             RejectionReason(ReasonKind.NOT_CHOSEN, (), label) if label else RejectionReason(ReasonKind.NO_LABEL)
                         )

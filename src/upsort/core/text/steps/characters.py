@@ -141,8 +141,10 @@ SPACES = Step(
 )
 
 
-# A look behind comes after the first character, so that a match is looked for only where that one stands.
-_NUMBER = re.compile(r"\d(?<![^\W_]\d)\d*(?:[.,:/]\d+)*(?:st|nd|rd|th)?(?![^\W_])")
+# A number is a whole token: of `v2.3`, `1.0a`, `covid-19`, `3-year` and `20°C` no part is one. A look behind comes after the
+# first character, so that a match is looked for only where that one stands.
+_ALONE_AFTER = r"(?![^\W_]|[.,]\d|['’-][^\W_]|°)"
+_NUMBER = re.compile(r"\d(?<![^\W_]\d)(?<!\d[.,]\d)(?<![^\W_]['’-]\d)\d*(?:[.,:/-]\d+)*(?:st|nd|rd|th)?" + _ALONE_AFTER)
 _DAY, _MONTH, _YEAR = r"(?:0?[1-9]|[12]\d|3[01])", r"(?:0?[1-9]|1[0-2])", r"(?:1[5-9]|20)\d\d"
 _TIME = r"(?:T\d\d:\d\d(?::\d\d(?:[.,]\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?"
 _DATE = (
@@ -162,8 +164,8 @@ _PHONE = (
     r"(?:\+\d{1,3}(?:[ /-]?\(0\))?|\(\+?\d{1,5}\)|0\d)(?:[ ()/-]{0,2}\d){4,14}(?!\w))"
 )
 _MONEY = r"(?:[£$€¥₺₽]|(?:eur|euros?|usd|gbp|chf|pounds?|dollars?|kr|tl|zł|руб)\b)"
-_PRICE = rf"(?P<price>[£$€¥₺₽]\s?\d+(?:[.,]\d+)*|(?<!\w)\d+(?:[.,]\d+)*\s?{_MONEY})"
-_YEAR_ALONE = rf"(?P<year>(?<!\w){_YEAR}s?(?!\w))"
+_PRICE = rf"(?P<price>[£$€¥₺₽]\s?\d+(?:[.,]\d+)*{_ALONE_AFTER}|(?<!\w)(?<!\d[.,])\d+(?:[.,]\d+)*\s?{_MONEY})"
+_YEAR_ALONE = rf"(?P<year>(?<!\w)(?<!\d[.,])(?<!\w['’-]){_YEAR}s?{_ALONE_AFTER}(?!_))"
 _SHAPES = re.compile(rf"{_DATE}|{_ISBN}|{_PHONE}|{_PRICE}|{_YEAR_ALONE}|(?P<number>{_NUMBER.pattern})", re.IGNORECASE)
 _NAMES = ("date", "isbn", "phone", "price", "year", "number")
 
