@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Struct
 
 from upsort.core.analysis import label_terms
-from upsort.core.analysis.explanation import rules_of
+from upsort.core.analysis.explanation import AnsweredQuestion, rules_of
 from upsort.core.arrays import Bools, Floats
 from upsort.core.classifiers.families import resolved
 from upsort.core.errors import UsageProblem, suggestion
@@ -31,17 +31,23 @@ from upsort.workflows.shared.figures import Drawing, save_all
 _FACTS = 3
 _DRAWN = 6  # labels, two figures each
 WAYS = ("weight", "log-odds", "chi-square", "mutual-information", "likelihood")
+RATIOS = "ratios"
+"""The way of --ratios."""
 
 
 class RankedTerm(Struct, frozen=True, kw_only=True):
     """One term for one label. value: by the chosen way; z: of log odds. documents, others: with it, of the label and of all
-    others (of the other label of a pair). stable: whether the sign is the same in every fold, where folds were made."""
+    others (of the other label of a pair). of, others_of: how many documents these are. ratio: of the shares, null if no other
+    document has the term. stable: whether the sign is the same in every fold, where folds were made."""
 
     term: str
     value: float
     z: float | None
     documents: int
     others: int
+    of: int
+    others_of: int
+    ratio: float | None
     stable: bool | None
 
 
@@ -130,12 +136,7 @@ def tree_rules(sorter: TrainedSorter, only: str, figures: Path | None) -> TermsR
     _check_label(only, sorter.labels)
     full_forms, rules = dict(sorter.resources.full_forms), []
     for rule in sorted(rules_of(sorter), key=lambda leaf: -float(leaf.documents.sum())):
-        conditions = [
-            f"{'' if answer.answer else 'no '}{displayed_term(answer.term, full_forms)}"
-            if answer.bound is None
-            else f"{answer.term} {'>' if answer.answer else '≤'} {answer.bound:.4g}"
-            for answer in rule.answers
-        ]
+        conditions = [_condition(answer, full_forms) for answer in rule.answers]
         best = int(np.argmax(rule.documents))
         if only in ("", sorter.labels[best]):
             rules.append(TermRule(sorter.labels[best], conditions, float(rule.documents.sum()), float(rule.documents[best])))
@@ -146,6 +147,27 @@ def tree_rules(sorter: TrainedSorter, only: str, figures: Path | None) -> TermsR
     return TermsResult(
         way="rules", labels={}, against={}, facts=[], written=list(map(str, written)), without_figures=[], rules=rules
     )
+
+
+def _condition(answer: AnsweredQuestion, full_forms: dict[str, str]) -> str:
+    if answer.bound is not None:
+        return f"{answer.term} {'>' if answer.answer else '≤'} {answer.bound:.4g}"
+    return f"{'' if answer.answer else 'no '}{displayed_term(answer.term, full_forms)}"
+
+
+def tree_lines(sorter: TrainedSorter) -> list[str]:
+    """A tree as text: each condition a line, indented below the ones before it, and behind the last one where it ends."""
+    full_forms, lines = dict(sorter.resources.full_forms), list[str]()
+    before: list[str] = []
+    for rule in rules_of(sorter):
+        conditions = [_condition(answer, full_forms) for answer in rule.answers]
+        best = int(np.argmax(rule.documents))
+        end = f"{sorter.labels[best]}, {rule.documents[best]:,.6g} of {float(rule.documents.sum()):,.6g}"
+        common = next((place for place, pair in enumerate(zip(conditions, before, strict=False)) if pair[0] != pair[1]), 0)
+        lines += [f"{'  ' * depth}{conditions[depth]}" for depth in range(common, len(conditions))]
+        lines[-1:] = [f"{lines[-1]} → {end}"] if conditions else [*lines[-1:], end]
+        before = conditions
+    return lines
 
 
 def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
@@ -267,6 +289,8 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
             rest = (shares.sum(axis=1, keepdims=True) - shares) / (k - 1)
             ratios: Floats = np.log(shares / rest)
             return ratios, None
+        case "ratios":
+            return label_terms.surely_times_as_often(evidence.counts), None
         case "chi-square" | "mutual-information":
             return label_terms.associations(evidence.counts, way), None
         case _:
@@ -276,12 +300,18 @@ def _values(evidence: TermEvidence, way: str) -> tuple[Floats, Floats | None]:
 def _ranked_term(evidence: TermEvidence, values: Floats, z: Floats | None, row: int, column: int) -> RankedTerm:
     term = evidence.counts.terms[row]
     documents = evidence.counts.documents[row]
+    own, other = int(documents[column]), int(evidence.counts.whole.holding[row] - documents[column])
+    of = int(evidence.counts.label_documents[column])
+    others_of = evidence.counts.whole.documents - of
     return RankedTerm(
         term=displayed_term(term, evidence.full_forms),
         value=float(values[row, column]),
         z=float(z[row, column]) if z is not None else None,
-        documents=int(documents[column]),
-        others=int(evidence.counts.whole.holding[row] - documents[column]),
+        documents=own,
+        others=other,
+        of=of,
+        others_of=others_of,
+        ratio=(own / of) / (other / others_of) if other and of else None,
         stable=bool(evidence.stable[row, column]) if evidence.stable is not None else None,
     )
 

@@ -35,6 +35,7 @@ class TermsOptions(
         choices=("weight", "log-odds", "chi-square", "mutual-information", "likelihood"),
         default="",
     )
+    ratios: bool = flag("show how many times as often each term is in documents of its label as in others")
     top: int = option("terms per label (default: 10)", convert=whole_number(1), default=10, metavar="N")
     only: str = option("only this label", default="", metavar="LABEL")
     pair: str = option("compare two labels with each other", default="", metavar="LABEL,LABEL")
@@ -68,6 +69,7 @@ TERMS = Command(
     rules=(
         Clash("--json", ("--against", "--contexts"), "JSON holds both sides, and no examples"),
         Need("--figures-all", ("--figures",)),
+        Clash("--ratios", ("--way", "--against", "--stable"), "it ranks terms by the ratios"),
     ),
     options=TermsOptions,
 )

@@ -16,7 +16,18 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.browse import find
 from upsort.workflows.shared.context import RunContext
-from upsort.workflows.terms import RankedTerm, TermEvidence, TermRequest, TermsResult, of_corpus, of_sorter, terms, tree_rules
+from upsort.workflows.terms import (
+    RATIOS,
+    RankedTerm,
+    TermEvidence,
+    TermRequest,
+    TermsResult,
+    of_corpus,
+    of_sorter,
+    terms,
+    tree_lines,
+    tree_rules,
+)
 
 
 def run_terms(options: TermsOptions, console: Console) -> Exit:
@@ -24,10 +35,10 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
     pair = _pair(options.pair)
     if len(options.input) == 1 and options.input[0].endswith(".sorter"):
         sorter = _sorter(options)
-        if family(sorter.plan.classifier).leaves is not None and not options.way:
+        if family(sorter.plan.classifier).leaves is not None and not options.way and not options.ratios:
             console.show(_rules(sorter, options))
             return Exit.DONE
-        way = options.way or "weight"
+        way = RATIOS if options.ratios else options.way or "weight"
         unit = family(sorter.plan.classifier).weight if way == "weight" else _words(way)
         ranking = _Ranking(of_sorter(sorter), way, unit)
     else:
@@ -44,10 +55,13 @@ def run_terms(options: TermsOptions, console: Console) -> Exit:
     view = View(result)
     with view.at(Detail.BRIEF):
         _show_briefly(result, ranking, options, view)
-    with view.at(Detail.ALWAYS if options.stable else Detail.FULL, "each term's weight and documents"):
-        _show(result, ranking.unit, pair, options.against, view)
-        for fact in result.facts:
-            view.add_sentence(term_sentence(fact, 2 if pair else len(ranking.evidence.labels)), Shown.TERMINAL)
+    if options.ratios:
+        _show_ratios(result, pair, view)
+    else:
+        with view.at(Detail.ALWAYS if options.stable else Detail.FULL, "each term's weight and documents"):
+            _show(result, ranking.unit, pair, options.against, view)
+            for fact in result.facts:
+                view.add_sentence(term_sentence(fact, 2 if pair else len(ranking.evidence.labels)), Shown.TERMINAL)
     if options.contexts and ranking.corpus is not None:
         _show_contexts(result, ranking.corpus, options.contexts, view)
     if result.written:
@@ -89,6 +103,10 @@ def _rules(sorter: TrainedSorter, options: TermsOptions) -> View:
     ]
     columns = (col.name("label"), col.count("documents"), col.share("right"), col.text("terms in the document"))
     view.add_table(columns, rows, brief=(_BRIEF_RULES, "rules"))
+    if not options.only:
+        with view.at(Detail.FULL, "the tree"):
+            view.add_sentence()
+            view.add_verbatim("\n".join(tree_lines(sorter)))
     if result.written:
         view.add_sentence(written_sentence(result.written))
     return view
@@ -122,7 +140,7 @@ def _of_corpus(options: TermsOptions, console: Console) -> _Ranking:
         raise UsageProblem("--answer names an answer of a sorter.", "Name the label column of a corpus with --label.")
     with planned_context(options, console, sections=("clean", "features")) as work:
         evidence = of_corpus(work, options.stable)
-    way = options.way or "log-odds"
+    way = RATIOS if options.ratios else options.way or "log-odds"
     return _Ranking(evidence, way, _words(way), work)
 
 
@@ -138,7 +156,7 @@ _LINE = 46  # characters that terms may take then
 
 def _show_briefly(result: TermsResult, ranking: _Ranking, options: TermsOptions, view: View) -> None:
     """A row for each label, of the largest ones where there are many; of a single label, each of its terms."""
-    if options.stable:
+    if options.stable or options.ratios:
         return
     if options.only:
         view.add_answer(f"Terms for {options.only!r}, strongest first:")
@@ -158,6 +176,27 @@ def _show_briefly(result: TermsResult, ranking: _Ranking, options: TermsOptions,
     view.add_table((col.name("label"), col.text("terms")), rows)
     if many:
         view.add_sentence("One label: --only LABEL.")
+
+
+def _show_ratios(result: TermsResult, pair: tuple[str, str] | None, view: View) -> None:
+    """The terms with the shares of documents that have them, and how many times as often that is; of each label a few first."""
+    labels = sorted(result.labels.items(), key=lambda entry: -max((term.value for term in entry[1]), default=0.0))
+    others = "the other label" if pair else "other labels"
+    view.add_answer(f"How many times as often a term is in documents of its label as in those of {others}:")
+    columns = (col.name("label"), col.name("term"), col.name("with the label"), col.name("with others"), col.number("ratio"))
+    for detail, most in ((Detail.BRIEF, max(1, _RATIO_ROWS // max(len(labels), 1))), (Detail.FULL, None)):
+        with view.at(detail, "" if detail is Detail.BRIEF else "all terms"):
+            rows = [_ratio_row(label, term) for label, terms_of_label in labels for term in terms_of_label[:most]]
+            view.add_table(columns, rows if most is None else rows[:_RATIO_ROWS], grouped=True)
+
+
+def _ratio_row(label: str, term: RankedTerm) -> list[object]:
+    ratio = f"{term.ratio:,.3g}:1" if term.ratio is not None else "only there"
+    own, others = f"{term.documents:,} of {term.of:,}", f"{term.others:,} of {term.others_of:,}"
+    return [label, visible(term.term), own, others, ratio]
+
+
+_RATIO_ROWS = 18
 
 
 def _show(result: TermsResult, unit: str, pair: tuple[str, str] | None, against: bool, view: View, brief: int = 0) -> None:

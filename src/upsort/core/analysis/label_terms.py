@@ -241,6 +241,18 @@ def frequency_ratio(counts: TermCounts, term: int, label: int, other: int) -> Fr
     return FrequencyRatio(documents=a, of=n, other_documents=b, other_of=m, ratio=ratio)
 
 
+def surely_times_as_often(counts: TermCounts) -> Floats:
+    """(n_terms, k) the logarithm of the lower end of the 95% interval of how many times as often a term is in a label's documents
+    as in all others, so that rare flukes do not come first; with half a document more on either side (Walter 1975, for the
+    logarithm of a ratio of shares)."""
+    own = counts.documents + 0.5
+    other = counts.whole.holding[:, None] - counts.documents + 0.5
+    of, others_of = counts.label_documents + 0.5, counts.whole.documents - counts.label_documents + 0.5
+    spread = np.sqrt(np.maximum(1.0 / own - 1.0 / of + 1.0 / other - 1.0 / others_of, 0.0))
+    lowest: Floats = np.log(own / of) - np.log(other / others_of) - Z_95 * spread
+    return lowest
+
+
 def rarest_in(counts: TermCounts, term: int, label: int) -> int:
     """The other label in whose documents a term is rarest."""
     shares = counts.documents[term] / np.maximum(counts.label_documents, 1)
