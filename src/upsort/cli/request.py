@@ -16,6 +16,7 @@ from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem, counted
 from upsort.core.plan import USUAL_LANGUAGE, Columns, EngineChoice, Plan, Source
+from upsort.core.text.languages import WITHOUT_SPACES
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.registry import registry
 from upsort.io.outputs.rejects import RejectedRows, set_aside_path
@@ -236,7 +237,8 @@ def with_guessed_columns(plan: Plan, inputs: Inputs, label_is: LabelUse, console
     columns, notes = complete_columns(inputs, plan.columns, label_is)
     plan, detected = in_its_language(replace(plan, columns=columns), inputs)
     if detected.code not in {"", USUAL_LANGUAGE}:
-        notes.append(f"Detected language: {detected} (--language).")
+        letters = "; it has no spaces between words, so terms are of 1 to 3 letters" if detected.code in WITHOUT_SPACES else ""
+        notes.append(f"Detected language: {detected} (--language){letters}.")
     for note in notes:
         console.note(note)
     return plan

@@ -17,19 +17,22 @@ from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
 from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of_tokens, joined
+from upsort.core.features.ngrams import pairs_of_letters
 from upsort.core.lazy import record
 from upsort.core.text.characters import is_repetition, joined_labels, labels_in, lower, spellings
+from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.languages import DetectedLanguage, among_others, broken_characters, spoken_in
 from upsort.core.text.tokeniser import first_in_document, tokenise
 from upsort.core.text.word_lists import negations, stop_words
 from upsort.core.training.labelled import numbered
-from upsort.io.plan.resources import profiles
+from upsort.io.plan.resources import profiles, resources_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
 from upsort.workflows.shared.context import RunContext, main_language, nothing_usable
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
+from upsort.workflows.shared.results import CopyCounts, CopyPair
 
 _CHARACTERS_AT_ONCE = 4_000_000
 _EXAMPLES = 3
@@ -72,16 +75,20 @@ class SurveyedBlock:
 
 @record(frozen=True)
 class BlockSurveyor:
-    """Looks at blocks. listed: how many of the shortest and longest. places: of the columns to be tallied, by the columns of a
-    table."""
+    """Looks at blocks. cleaning: of the terms; None for words as they are written, in lower case. listed: how many of the
+    shortest and longest. places: of the columns to be tallied, by the columns of a table."""
 
     choices: plan.Plan
+    cleaning: Cleaner | None
     listed: int
     places: Mapping[tuple[str, ...], tuple[int, ...]]
 
     def __call__(self, block: DocumentBlock) -> SurveyedBlock:
         texts, metadata = block.texts, block.metadata
         tokens = tokenise([lower(text, self.choices.clean.language) for text in texts])
+        terms = tokens if self.cleaning is None else self.cleaning.tokens_of(texts)
+        if self.cleaning is not None and self.choices.features.units == "letters":
+            terms = pairs_of_letters(terms)
         once = first_in_document(tokens)
         fingerprints = fingerprints_of_tokens(tokens, once)
         lengths = fingerprints.words.tolist()
@@ -106,7 +113,7 @@ class BlockSurveyor:
             sets=sets,
             characters=[len(text) for text in texts],
             fingerprints=fingerprints,
-            terms=terms_of_block(tokens, sets, once),
+            terms=terms_of_block(terms, sets, once if terms is tokens else first_in_document(terms)),
             short=nsmallest(self.listed, documents, key=attrgetter("words")),
             long=nlargest(self.listed, documents, key=attrgetter("words")),
             openings=openings,
@@ -122,35 +129,6 @@ class BlockSurveyor:
         if separator:
             return tuple(sorted(labels_in(cell, separator)))
         return (cell,) if cell else ()
-
-
-class CopyPair(Struct, frozen=True, kw_only=True):
-    """A document and the earlier one that it copies."""
-
-    reference: str
-    first: str
-    label: str
-    first_label: str
-    similarity: float
-
-    @property
-    def in_conflict(self) -> bool:
-        """Whether the two are under different labels."""
-        return bool(self.label and self.first_label and self.label != self.first_label)
-
-
-class CopyCounts(Struct, frozen=True, kw_only=True):
-    """exact, near: documents that copy an earlier one. similar: documents that every split keeps together with another, copies
-    and originals included. largest: documents in the largest set of those. groups: originals that have copies. conflicting:
-    copies under another label than their original. examples: conflicting ones first."""
-
-    exact: int
-    near: int
-    similar: int
-    largest: int
-    groups: int
-    conflicting: int
-    examples: list[CopyPair]
 
 
 class OddDocuments(Struct, frozen=True):
@@ -223,12 +201,18 @@ class SurveyResult(Struct, frozen=True, kw_only=True):
         return DetectedLanguage(self.spoken or "", self.script or "")
 
 
-def survey(work: RunContext, shortest: int = 5, top: int = 12) -> tuple[SurveyResult, dict[str, list[int]]]:
-    """Read all documents once and report what is there; also the words of every document, by label. top: terms of each list."""
+def survey(
+    work: RunContext, shortest: int = 5, top: int = 12, as_written: bool = False
+) -> tuple[SurveyResult, dict[str, list[int]]]:
+    """Read all documents once and report what is there; also the words of every document, by label. top: terms of each list.
+    as_written: whether these are words before the plan's cleaning."""
+    cleaning = None if as_written else cleaner(work.plan.clean, resources_for(work.plan.clean))
     looking = _SurveyTally(work.inputs, work.plan, shortest)
     reading = DocumentReading(inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE)
     places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
-    for seen in map_blocks(reading, BlockSurveyor(work.plan, shortest, places), work.rejects, work.engine, learns=False):
+    for seen in map_blocks(
+        reading, BlockSurveyor(work.plan, cleaning, shortest, places), work.rejects, work.engine, learns=False
+    ):
         looking.add(seen)
         work.advance(len(seen.metadata.ids))
     if not looking.labels:

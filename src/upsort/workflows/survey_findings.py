@@ -8,7 +8,7 @@ from upsort.core import plan
 from upsort.core.errors import listed, quoted
 from upsort.core.lazy import record
 from upsort.core.text.characters import is_placeholder
-from upsort.core.text.languages import NAMES, WITHOUT_SPACES
+from upsort.core.text.languages import NAMES
 from upsort.io.outputs.rejects import set_aside_path
 from upsort.io.tables.documents import separator_option
 from upsort.workflows.shared.results import leak_sentence
@@ -126,16 +126,6 @@ def _other_language(facts: _Facts) -> Iterator[_RuleFinding]:
             what=f"Detected language: {result.main_language}; stop words and stems follow {assumed}.",
             command=f"{facts.survey} --language {result.spoken}",
             then=f"Use --language {result.spoken} with every command, or in the plan: clean.language={result.spoken}.",
-        )
-
-
-def _no_spaces(facts: _Facts) -> Iterator[_RuleFinding]:
-    if facts.result.spoken in WITHOUT_SPACES:
-        yield _RuleFinding(
-            touched=facts.result.documents,
-            what=f"{facts.result.main_language} has no spaces between words: use n-grams of letters.",
-            command=f"upsort features {facts.about} --set features.units=letters",
-            then="Use --set features.units=letters with every command, or set it in the plan.",
         )
 
 
@@ -260,7 +250,6 @@ _RULES: tuple[tuple[float, Callable[[_Facts], Iterator[_RuleFinding]]], ...] = (
     (3, _duplicates),
     (3, _several_labels),
     (1, _other_language),
-    (1, _no_spaces),
     (4, _without_content),
     (3, _broken_characters),
     (2, _in_other_languages),

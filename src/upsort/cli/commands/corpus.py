@@ -124,7 +124,7 @@ class SurveyOptions(
         "print N random documents", convert=whole_number(1), default=None, metavar="N", heading="single documents"
     )
     find: str | None = option("show a word in its contexts", default=None, metavar="WORD", heading="single documents")
-    as_written: bool = flag("make --find case-sensitive", heading="single documents")
+    as_written: bool = flag("show words before cleaning; make --find case-sensitive")
     where: list[str] = repeated("restrict --show or --find to such documents", metavar="COLUMN=VALUE", heading="single documents")
     seed: int | None = option(
         "random seed (default: the plan's)", convert=whole_number(0), metavar="N", heading="single documents", sets="judge.seed"
@@ -144,14 +144,13 @@ SURVEY = Command(
     rules=(
         Clash(
             "--columns",
-            ("--shortest", "--top", "--figures", "--show", "--find", "--where", "--set-aside", "--language"),
+            ("--shortest", "--top", "--figures", "--show", "--find", "--where", "--set-aside", "--language", "--as-written"),
             "it only lists the columns",
         ),
         Clash("--find", (*_WHOLE, "--seed"), "it looks for a word alone"),
-        Clash("--show", (*_WHOLE, "--language"), "it shows single documents alone"),
+        Clash("--show", (*_WHOLE, "--language", "--as-written"), "it shows single documents alone"),
         Clash("--where", _WHOLE, "it picks single documents"),
         Need("--figure-kind", ("--figures",)),
-        Need("--as-written", ("--find",)),
         Need("--seed", ("--show", "--where")),
     ),
     options=SurveyOptions,

@@ -56,7 +56,7 @@ def run_survey(options: SurveyOptions, console: Console) -> Exit:
 
 def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console) -> View:
     with run_context(options, console, inputs, plan) as work:
-        result, lengths = survey(work, options.shortest, options.top)
+        result, lengths = survey(work, options.shortest, options.top, options.as_written)
     named = {"columns.text", "columns.label", "columns.id", "judge.seed"}
     reading = shlex.join(options_as_typed(options, lambda option: is_of_plan(option) and option.sets not in named))
     about = survey_findings(result, options.input, plan.columns, free_name("tidy.csv"), reading)

@@ -20,7 +20,6 @@ from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.outputs.matrix_files import NamedMatrix, write_matrix
-from upsort.io.plan.plan_file import LETTERS
 from upsort.io.plan.plan_keys import (
     SECTIONS,
     PlanKey,
@@ -34,12 +33,11 @@ from upsort.io.plan.plan_keys import (
 )
 from upsort.io.plan.resources import method_for
 from upsort.io.sorter.loading import load_sorter
-from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import separator_in
 from upsort.io.tables.formats import format_to_write
 from upsort.workflows import features as features_workflow
 from upsort.workflows.compare import named_candidates
-from upsort.workflows.shared.context import RunContext, language_of, needs_letters, other_language
+from upsort.workflows.shared.context import RunContext, language_of, other_language
 from upsort.workflows.shared.results import KeyDescription, PlanChecked, PlanExplained, PlanWritten
 
 
@@ -60,7 +58,8 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     inputs = request.inputs_of(options, console, options.input, plan.source)
     plan = request.with_guessed_columns(plan, inputs, "welcome", console)
     request.note_unused_keys(options, [plan], console)
-    plan, messages = _of_its_language(plan, inputs)
+    detected = language_of(inputs, plan.columns)
+    messages = [f"Note: {other_language(detected, plan)}"] if detected.code not in {"", plan.clean.language} else []
     if separator := separator_in(inputs, plan.columns):
         plan = replace(plan, columns=replace(plan.columns, label_separator=separator))
         messages.append(f"Cells of {plan.columns.label!r} seem to hold several labels: columns.label_separator={separator!r}.")
@@ -76,19 +75,6 @@ def run_plan(options: PlanOptions, console: Console) -> Exit:
     view.add_sentence(f"{usage}; options override it.")
     console.show(view)
     return Exit.DONE
-
-
-def _of_its_language(plan: Plan, inputs: Inputs) -> tuple[Plan, list[str]]:
-    """The plan with terms of letters for a language without spaces; and messages about the language of the texts."""
-    detected = language_of(inputs, plan.columns)
-    messages = []
-    if detected.code not in {"", plan.clean.language}:
-        return plan, [f"Note: {other_language(detected, plan)}"]
-    if needs_letters(detected, plan):
-        features = replace(plan.features, units="letters", lengths=(LETTERS[0], LETTERS[1]))
-        plan = replace(plan, features=features)
-        messages.append(f"{detected} has no spaces between words, so terms are n-grams of letters (features.units=letters).")
-    return plan, messages
 
 
 def _checked(options: PlanOptions, console: Console) -> View:

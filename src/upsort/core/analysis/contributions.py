@@ -24,6 +24,7 @@ from upsort.core.features.documents import Documents
 from upsort.core.features.ngrams import GAP, grams_of, letters_of
 from upsort.core.features.weighting import presence
 from upsort.core.lazy import record
+from upsort.core.text.characters import joined_words
 from upsort.core.training.sorter import TrainedSorter
 
 Source = Literal["term", "vector", "column"]
@@ -235,11 +236,12 @@ def _by_words(words: Sequence[str], terms: dict[str, float]) -> list[float | Non
 
 
 def _by_letters(words: Sequence[str], terms: dict[str, float]) -> list[float | None]:
-    """The same where terms are letters in a row of the words, which are one space apart."""
-    text = " ".join(words)
+    """The same where terms are letters in a row of the words, see `joined_words`."""
+    text = joined_words(words)
     word_at: list[int | None] = []
     for number, word in enumerate(words):
-        word_at += [*([None] if number else []), *([number] * len(word))]
+        apart = number > 0 and len(joined_words((words[number - 1][-1:], word[:1]))) > 2
+        word_at += [*([None] if apart else []), *([number] * len(word))]
     values: list[float | None] = [None] * len(words)
     for name, value in terms.items():
         places = list(_places(text, name))

@@ -18,6 +18,7 @@ from upsort.core.executors import map_threads
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import Triplets, balanced_ranges, narrow
 from upsort.core.plan import Features
+from upsort.core.text.characters import joined_words
 from upsort.core.text.tokeniser import Tokens
 
 GAP = "…"
@@ -260,15 +261,35 @@ def _changes(sorted_values: Ints) -> Bools:
 
 
 def letters_of(tokens: Tokens) -> Tokens:
-    """The characters of cleaned documents, in which words are one space apart."""
+    """The characters of cleaned documents, see `joined_words`."""
     texts = [
-        " ".join([tokens.words[code] for code in tokens.codes[begin:end].tolist()])
+        joined_words([tokens.words[code] for code in tokens.codes[begin:end].tolist()])
         for begin, end in zip(tokens.starts[:-1].tolist(), tokens.starts[1:].tolist(), strict=True)
     ]
     points = np.frombuffer("".join(texts).encode("utf-32-le", "surrogatepass"), dtype="<u4")
     codes, distinct = factorize(points)
     starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum([len(text) for text in texts], dtype=np.int64)))
     return Tokens([chr(point) for point in distinct.tolist()], codes.astype(np.int32), starts, np.zeros(0, dtype=np.int64))
+
+
+def pairs_of_letters(tokens: Tokens) -> Tokens:
+    """The pairs of neighbouring letters in documents without spaces, to show what they are about; other words as they are."""
+    texts = [
+        [tokens.words[code] for code in tokens.codes[begin:end].tolist()]
+        for begin, end in zip(tokens.starts[:-1].tolist(), tokens.starts[1:].tolist(), strict=True)
+    ]
+    pairs = [
+        [piece for word in joined_words(words).split(" ") for piece in ([word] if word.isascii() else _pairs_in(word))]
+        for words in texts
+    ]
+    numbers: dict[str, int] = {}
+    codes = np.array([numbers.setdefault(pair, len(numbers)) for row in pairs for pair in row], dtype=np.int32)
+    starts = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum([len(row) for row in pairs], dtype=np.int64)))
+    return Tokens(list(numbers), codes, starts, np.zeros(0, dtype=np.int64))
+
+
+def _pairs_in(word: str) -> list[str]:
+    return [word[at : at + 2] for at in range(max(len(word) - 1, 1))] if word else []
 
 
 def _regions(owner: AnyArray, sentences: Ints) -> Ints:

@@ -25,7 +25,7 @@ Labels as they are written: mapped, folded, joined, and grouped by spelling."""
 import re
 import unicodedata
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cache, lru_cache
 from typing import Literal
 
@@ -272,6 +272,18 @@ def spellings(labels: Counter[str]) -> list[list[tuple[str, int]]]:
 
 _PLACEHOLDERS = """n/a na n.a. #n/a #n/v #nv k.a. k.a k/a null nil none nan missing blank empty (blank) (none) (empty) (leer) leer
     tbd tba todo unknown unbekannt undefined s.o. o.a. ohne n.v.t. n.b. нет пусто yok 無し なし 无 不明"""
+
+
+# Thai, Lao, Burmese, Khmer, kana and Chinese characters.
+UNSPACED = "\u0e01-\u0eff\u1000-\u109f\u1780-\u17ff\u3041-\u30ff\u3400-\u9fff\uf900-\ufaff\U00020000-\U0003ffff"
+"""The characters of scripts without spaces between words, as a regular expression has them in brackets."""
+_BETWEEN_UNSPACED = re.compile(rf"(?<=[{UNSPACED}]) (?=[{UNSPACED}])")
+
+
+def joined_words(words: Sequence[str]) -> str:
+    """Words one space apart, but for those of scripts that have none between them."""
+    text = " ".join(words)
+    return text if text.isascii() else _BETWEEN_UNSPACED.sub("", text)
 
 
 def is_placeholder(label: str) -> bool:

@@ -19,13 +19,21 @@ NAMES = {
     "en": "English", "de": "German", "fr": "French", "es": "Spanish", "it": "Italian", "pt": "Portuguese", "nl": "Dutch",
     "tr": "Turkish", "ru": "Russian", "sv": "Swedish", "da": "Danish", "pl": "Polish", "cs": "Czech", "fi": "Finnish",
     "hu": "Hungarian", "ro": "Romanian", "ja": "Japanese", "zh": "Chinese", "ko": "Korean", "el": "Greek", "th": "Thai",
+    "km": "Khmer", "lo": "Lao", "my": "Burmese",
 }  # fmt: skip
 """The languages that can be reported, by their codes."""
 
-WITHOUT_SPACES = frozenset({"ja", "zh", "th"})
-"""Languages whose words are not set apart from each other."""
+WITHOUT_SPACES = frozenset({"ja", "zh", "th", "km", "lo", "my"})
+"""Languages whose words are not set apart from each other. Their terms are short n-grams of letters: words learned from a corpus
+(see bench/unspaced.py) make no better sorters."""
 
-_BY_SCRIPT = {"Hiragana": "ja", "Katakana": "ja", "Cjk": "zh", "Hangul": "ko", "Greek": "el", "Thai": "th"}
+LETTERS_OF_WORDS = (1, 3)
+"""How many letters such terms have."""
+
+_BY_SCRIPT = {
+    "Hiragana": "ja", "Katakana": "ja", "Cjk": "zh", "Hangul": "ko", "Greek": "el", "Thai": "th",
+    "Khmer": "km", "Lao": "lo", "Myanmar": "my",
+}  # fmt: skip
 _PROFILED = frozenset({"Latin", "Cyrillic"})
 _KANA = frozenset({"Hiragana", "Katakana"})
 _LEAST_KANA = 0.05  # of the letters of a text that is Japanese, not Chinese
@@ -86,7 +94,7 @@ class LanguageEvidence:
 
     def __init__(self, words: Sequence[str], profiles: LanguageProfiles) -> None:
         self.profiles = profiles
-        pieces = [_letters_of(word) for word in words]
+        pieces = [[] if any(sign.isdigit() for sign in word) else _letters_of(word) for word in words]  # codes are in no language
         self.letters = np.array([sum(map(len, parts)) for parts in pieces], dtype=np.int64)
         known: dict[str, int] = {}
         self.scripts = np.array(
@@ -224,11 +232,9 @@ def among_others(detections: Sequence[DetectedLanguage]) -> list[DetectedLanguag
 
 
 def _letters_of(word: str) -> list[str]:
-    """The stretches of letters in a word: `l'eau` is two, `b2b` and other codes none."""
+    """The stretches of letters in a word: `l'eau` is two."""
     if word.isalpha():
         return [word]
-    if any(sign.isdigit() for sign in word):
-        return []
     return "".join(sign if sign.isalpha() else " " for sign in word).split()
 
 

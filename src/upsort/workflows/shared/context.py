@@ -11,7 +11,8 @@ from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.plan import Plan
 from upsort.core.text.characters import lower
-from upsort.core.text.languages import NAMES, WITHOUT_SPACES, DetectedLanguage, among_others, spoken_in
+from upsort.core.text.languages import LETTERS_OF_WORDS, NAMES, WITHOUT_SPACES, DetectedLanguage, among_others, spoken_in
+from upsort.core.text.steps.characters import LINE_ENDS
 from upsort.core.text.tokeniser import tokenise
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
@@ -175,11 +176,16 @@ def language_of(inputs: Inputs, columns: plan.Columns) -> DetectedLanguage:
 
 
 def in_its_language(choices: Plan, inputs: Inputs) -> tuple[Plan, DetectedLanguage]:
-    """The plan with the language of the texts, if it leaves that open, and what was detected. English if none is clear."""
+    """The plan with the language of the texts, if it leaves that open, and what was detected. English if none is clear. Terms of
+    a language without spaces between words become letters."""
     if choices.clean.language != plan.AUTO:
         return choices, DetectedLanguage()
     detected = language_of(inputs, choices.columns)
-    return replace(choices, clean=replace(choices.clean, language=detected.code or plan.USUAL_LANGUAGE)), detected
+    clean, features = replace(choices.clean, language=detected.code or plan.USUAL_LANGUAGE), choices.features
+    if detected.code in WITHOUT_SPACES and features.units == "words":
+        features = replace(features, units="letters", lengths=LETTERS_OF_WORDS)
+        clean = replace(clean, steps=tuple(dict.fromkeys((LINE_ENDS.name, *clean.steps))))
+    return replace(choices, clean=clean, features=features), detected
 
 
 def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
@@ -191,8 +197,3 @@ def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
         f"the texts are {NAMES[detected.code]}; stop words, stems and lower case follow "
         f"{NAMES.get(language, repr(language))} (--language {detected.code}, or clean.language in the plan)."
     )
-
-
-def needs_letters(detected: DetectedLanguage, choices: plan.Plan) -> bool:
-    """Whether terms of letters would serve better than the words that there are no spaces between."""
-    return detected.code in WITHOUT_SPACES and choices.features.units != "letters"

@@ -247,3 +247,32 @@ def leak_sentence(leak: Leak) -> str:
     which = f"column {name!r}" if leak.kind == "column" else f"first number{after} in the text"
     other = "text" if leak.kind == "column" else "terms"
     return f"the {which} alone predicts the label of {alone} of held-out documents; the {other}, of {rest}"
+
+
+class CopyPair(Struct, frozen=True, kw_only=True):
+    """A document and the earlier one that it copies."""
+
+    reference: str
+    first: str
+    label: str
+    first_label: str
+    similarity: float
+
+    @property
+    def in_conflict(self) -> bool:
+        """Whether the two are under different labels."""
+        return bool(self.label and self.first_label and self.label != self.first_label)
+
+
+class CopyCounts(Struct, frozen=True, kw_only=True):
+    """exact, near: documents that copy an earlier one. similar: documents that every split keeps together with another, copies
+    and originals included. largest: documents in the largest set of those. groups: originals that have copies. conflicting:
+    copies under another label than their original. examples: conflicting ones first."""
+
+    exact: int
+    near: int
+    similar: int
+    largest: int
+    groups: int
+    conflicting: int
+    examples: list[CopyPair]

@@ -2,7 +2,19 @@
 
 from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.text.step import Step
-from upsort.core.text.steps.characters import ACCENTS, EMOJI, LENGTHS, LETTERS, LOWER, NFC, NFKC, NUMBERS, PUNCTUATION, SPACES
+from upsort.core.text.steps.characters import (
+    ACCENTS,
+    EMOJI,
+    LENGTHS,
+    LETTERS,
+    LINE_ENDS,
+    LOWER,
+    NFC,
+    NFKC,
+    NUMBERS,
+    PUNCTUATION,
+    SPACES,
+)
 from upsort.core.text.steps.markup import MARKUP
 from upsort.core.text.steps.patterns import EMAILS, LINKS, NAMES, REPLACE, TAGS
 from upsort.core.text.steps.words import CONTRACTIONS, KEEP, LEMMAS, NEGATIONS, STEM, STOP_WORDS
@@ -23,6 +35,7 @@ STEPS: dict[str, Step] = {
         NFKC,
         ACCENTS,
         MARKUP,
+        LINE_ENDS,
         LOWER,
         LINKS,
         EMAILS,

@@ -19,7 +19,7 @@ import numpy as np
 
 from upsort.core.lazy import unicode_pattern
 from upsort.core.plan import Clean
-from upsort.core.text.characters import DIGIT, DIGIT_INNER, INNER, MARK, WORD, character_class, lower
+from upsort.core.text.characters import DIGIT, DIGIT_INNER, INNER, MARK, UNSPACED, WORD, character_class, lower
 from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited
 from upsort.core.text.step import Resources, Step, StepPlace, WordStep, marker
 from upsort.core.text.steps.patterns import choice
@@ -74,6 +74,14 @@ def _without_accents(text: str) -> str:
     return unicodedata.normalize("NFC", _NOT_ASCII.sub(lambda match: match.group().translate(_BASES), text))
 
 
+_INNER_LINE_END = re.compile(rf"(?<=[{UNSPACED}])[ \t\u3000]*\r?\n[ \t\u3000]*(?=[{UNSPACED}])")
+LINE_ENDS = Step(
+    name="line_ends",
+    summary="line ends inside words of Chinese, Japanese, Thai and others without spaces",
+    example=("浇水太多\n根烂了", "浇水太多根烂了"),
+    on_text=lambda _, __: Substitution(_INNER_LINE_END, lambda _: ""),
+    sees_case=False,
+)
 NFC = Step(
     name="nfc",
     summary="composed characters: é as one, not e and an accent",
