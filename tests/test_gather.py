@@ -225,7 +225,7 @@ def bomb(path: Path) -> None:
         ("a.csv.gz", bomb, "unpacks to more than 1,000,000 bytes"),
         ("a.parquet", lambda path: path.write_bytes(b"PAR1 nonsense"), "not a readable Parquet file"),
         ("a.xlsx", lambda path: path.write_bytes(b"nonsense"), "not a readable spreadsheet"),
-        ("a.json", lambda path: path.write_text('{"text": "one"}'), "not of arrays"),
+        ("a.json", lambda path: path.write_text('{"text": "one"}'), "no rows were found"),
         ("a.pdf", lambda path: path.write_text("x"), "ending of no known kind"),
     ],
 )

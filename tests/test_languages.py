@@ -13,6 +13,7 @@ from upsort.core.text.characters import lower
 from upsort.core.text.languages import DetectedLanguage, spoken_in
 from upsort.core.text.tokeniser import tokenise
 from upsort.io.plan.resources import PROFILE_FILE, profiles
+from upsort.io.sorter.loading import load_sorter
 from upsort.io.tables.encoding import find_encoding
 from upsort.workflows.demo import PARTNERS
 from upsort.workflows.shared.context import main_language
@@ -85,11 +86,30 @@ def test_it_is_told_and_planned_and_warned_of(tmp_path: Path, program: Program) 
     table(tmp_path / "t.csv", [*LETTERS["de"], *stretches("de", 9), *LETTERS["fr"][:3]])
     run = program("survey", "t.csv", "--label=bench")
     assert run.out.splitlines()[0].endswith("Detected language: German.")
-    assert "in another language, French (line 1" in run.out
-    assert "the texts are German;" in program("train", "t.csv", "--label=bench", "-o", "t.sorter").err
-    assert "clean.language=de" in program("plan", "t.csv", "--label=bench").out
+    assert "not in German: French " in run.out
+    run = program("train", "t.csv", "--label=bench", "--language=en", "-o", "t.sorter")
+    assert "the texts are German;" in run.err
     run = program("train", "t.csv", "--label=bench", "--overwrite", "-o", "t.sorter")
-    assert "the texts are" not in run.err
+    assert "Detected language: German (--language)." in run.err and "the texts are" not in run.err
+    assert load_sorter(tmp_path / "t.sorter").plan.clean.language == "de"
+    program("plan", "t.csv", "--label=bench")
+    assert tomllib.loads(Path("upsort.toml").read_text())["clean"]["language"] == "de"
+
+
+def test_stop_words_and_stems_are_those_of_the_detected_language(tmp_path: Path, program: Program) -> None:
+    table(tmp_path / "t.csv", [*LETTERS["de"], *stretches("de", 9)])
+    steps = "--set=clean.steps=lower,stop_words,stem"
+    program("train", "t.csv", "--label=bench", steps, "--set=features.in_at_least=1", "--no-check", "-o", "t.sorter")
+    terms = set(load_sorter(tmp_path / "t.sorter").space.terms)
+    assert not terms & {"und", "die", "ich", "der"}
+
+
+def test_a_few_short_texts_do_not_make_a_corpus_one_of_many_languages(tmp_path: Path, program: Program) -> None:
+    many = [f"{LETTERS['en'][number % len(LETTERS['en'])]} {number}" for number in range(300)]
+    table(tmp_path / "t.csv", [*many, "de la rose", "men", "en rose", "par la rose", "du", "x1 v2 b7"])
+    run = program("survey", "t.csv", "--label=bench", "--full")
+    assert run.out.splitlines()[0].endswith("Detected language: English.")
+    assert "not in English" not in run.out
 
 
 def test_a_table_in_many_languages_says_so(program: Program, demo: Path) -> None:
@@ -102,10 +122,23 @@ def test_a_table_in_many_languages_says_so(program: Program, demo: Path) -> None
 
 def test_what_has_no_spaces_is_cut_into_letters(tmp_path: Path, program: Program) -> None:
     table(tmp_path / "t.csv", ["葉が丸まっています", "水やりはどのくらいですか", "土が重いのですが", "虫がいます"] * 3)
-    assert "use n-grams of letters" in program("survey", "t.csv", "--label=bench").out
+    run = program("train", "t.csv", "--label=bench", "--no-check", "-o", "t.sorter")
+    assert "Detected language: Japanese (--language); it has no spaces between words, so terms are of 1 to 3 letters." in run.err
+    assert "水や" in load_sorter(tmp_path / "t.sorter").space.terms
     program("plan", "t.csv", "--label=bench")
     plan = tomllib.loads(Path("upsort.toml").read_text())
     assert (plan["clean"]["language"], plan["features"]["units"]) == ("ja", "letters")
+
+
+def test_a_line_end_inside_a_word_without_spaces_is_no_boundary(tmp_path: Path, program: Program) -> None:
+    texts = ["浇水太多根好像烂了", "叶子背面有红色的小螨虫", "想放一个水桶接雨水", "夜里蛞蝓把生菜都吃光了"] * 3
+    table(tmp_path / "a.csv", texts)
+    table(tmp_path / "b.csv", [f"{text[:4]}\n{text[4:]}" for text in texts])
+    for name in ("a", "b"):
+        program("train", f"{name}.csv", "--label=bench", "--no-check", "-o", f"{name}.sorter")
+    terms = [load_sorter(tmp_path / f"{name}.sorter").space.terms for name in ("a", "b")]
+    assert terms[0] == terms[1]
+    assert "浇水太" in terms[0]
 
 
 @pytest.mark.parametrize(

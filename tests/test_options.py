@@ -111,7 +111,8 @@ OWN = {
     ),
     "gather": (
         "--output=o.jsonl --take=message,topic --rename=channel=via --relabel=soil=earth --fold-case "
-        "--labels=soil,pests --rare-below=12 --rare-into=other --lines=2:0 --passages=9 --passage-unit=lines "
+        "--labels=soil,pests --missing-labels=bookings --rare-below=12 --rare-into=other --lines=2:0 --passages=9 "
+        "--passage-unit=lines "
         "--overlap=2 --at-least-words=30 --junk=soil --drop=copies,near-copies --similarity=0.05 --keep"
     ),
     "split": "--hold-out=0.4 --seed=4 --in-time --date-format=%Y-%d-%m --allow-copies --output=other",
@@ -134,7 +135,8 @@ OWN = {
         "--folds=4 --repeats=2 --in-time --date-format=%Y-%d-%m --alone --allow-copies --seed=2 --top=0 --most=7 --output=o.csv"
     ),
     "terms": (
-        "--way=chi-square --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 --figures=f --figures-all "
+        "--way=chi-square --ratios --top=2 --only=soil --pair=soil,pests --against --stable --contexts=1 "
+        "--figures=f --figures-all "
         "--answer=topic"
     ),
     "explain": "--document=F24-0011 --answer=topic --top=2 --arithmetic --among=letters.csv --output=e.html",

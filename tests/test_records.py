@@ -197,7 +197,7 @@ def test_where_a_step_may_stand_is_where_it_can(name: str) -> None:
     else:
         found = cleaner(after_words)
         assert (name in [one for one, _ in found.on_words]) == (step.place is not StepPlace.NO_EFFECT_AFTER)
-    assert not step.lacks(Clean(**{**step.example_with, "steps": (name,)}), Resources())
+    assert not step.lacks(Clean(**{"language": "en", **step.example_with, "steps": (name,)}), Resources())
 
 
 def evidence(labels: int = 3) -> JudgedEvidence:

@@ -232,7 +232,11 @@ def _successive_halving(search: _PlanSearch, ends: float) -> float:
                 raise
             continue
         alive = sorted({0, *_ranked(judged)[: max(ceil(len(judged) / _SURVIVORS), _FINALISTS)]})
-        seconds = (time.monotonic() - began) / max(len(judged), 1)
+        fresh = sum(not trial.known for trial in judged.values())
+        if not fresh:  # all were known, so that nothing was measured
+            began, fresh = time.monotonic(), 1
+            _accuracies(search, rows, [0], np.inf, "the given plan")
+        seconds = (time.monotonic() - began) / fresh
     return seconds
 
 

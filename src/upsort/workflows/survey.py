@@ -86,7 +86,10 @@ class BlockSurveyor:
     def __call__(self, block: DocumentBlock) -> SurveyedBlock:
         texts, metadata = block.texts, block.metadata
         tokens = tokenise([lower(text, self.choices.clean.language) for text in texts])
-        terms = tokens if self.cleaning is None else self.cleaning.tokens_of(texts)
+        terms = tokens
+        if self.cleaning is not None:
+            slow = self.cleaning.too_slow(texts)  # every other command sets these aside; here they only have no terms
+            terms = self.cleaning.tokens_of(["" if place in slow else text for place, text in enumerate(texts)])
         if self.cleaning is not None and self.choices.features.units == "letters":
             terms = pairs_of_letters(terms)
         once = first_in_document(tokens)

@@ -10,6 +10,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, View
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import (
+    SPLIT_KEYS,
     inputs_of,
     note_unused_keys,
     plan_of,
@@ -40,7 +41,7 @@ def run_gather(options: GatherOptions, console: Console) -> Exit:
     inputs = inputs_of(options, console, options.input, plan.source, _pairs(options.rename, "--rename"))
     if not plan.columns.text:
         plan = with_guessed_columns(plan, inputs, "welcome", console)
-    else:
+    elif plan.gather.fold_case or plan.gather.relabel:  # lower case depends on the language
         plan, _ = in_its_language(plan, inputs)
     _check_used(options, plan)
     note_unused_keys(options, [plan], console, ("gather",), ("clean.language", "judge.similarity"))
@@ -138,15 +139,12 @@ def _warn(result: GatherResult, view: View) -> None:
         view.add_warning(f"{result.conflicts:,} duplicates have a different label from the original; see the set-aside file.")
 
 
-_SPLIT_KEYS = ("judge.in_time", "judge.seed", "judge.similarity", "judge.allow_copies", "clean.language")
-
-
 def run_split(options: SplitOptions, console: Console) -> Exit:
     """Split and show how many went where."""
     plan = plan_of(options, console)
     inputs = inputs_of(options, console, options.input, plan.source)
     plan = with_guessed_columns(plan, inputs, "needed", console)
-    note_unused_keys(options, [plan], console, (), _SPLIT_KEYS)
+    note_unused_keys(options, [plan], console, (), SPLIT_KEYS)
     folder = Path(options.output)
     make_folder(folder)
     with rejects_for(options, folder / "set-aside.csv") as rejects:

@@ -17,7 +17,7 @@ from upsort.cli.main import main
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Note, Part, View
-from upsort.cli.request import CLUSTER_VARIABLE, inputs_of, options_as_typed, plan_of, with_guessed_columns
+from upsort.cli.request import CLUSTER_VARIABLE, inputs_of, options_as_typed, plan_of, settings_of, with_guessed_columns
 from upsort.core.errors import quoted
 from upsort.core.lazy import record
 from upsort.core.plan import Columns
@@ -260,7 +260,8 @@ def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterat
     def given(name: str, *headings: str) -> list[str]:
         """The options under some headings that were given and that a command has too."""
         known = {option.spelling for option in declared(spec_of(name).options)} - set(named)
-        return options_as_typed(options, lambda option: option.heading in headings and option.spelling in known)
+        typed = options_as_typed(options, lambda option: option.heading in headings and option.spelling in known)
+        return settings_of(name, typed)
 
     yield "survey", [*options.input, *roles, *given("survey", "reading", "plan", "processes")]
     aside = ["--set-aside", options.set_aside] if options.set_aside else []

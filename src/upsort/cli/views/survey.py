@@ -12,6 +12,7 @@ from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Sentence, View, shortened, singular_after_one
 from upsort.cli.rendering.wording import bar, percent, written_sentence
 from upsort.cli.request import (
+    SURVEY_KEYS,
     free_name,
     inputs_of,
     is_of_plan,
@@ -26,20 +27,17 @@ from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.errors import listed
 from upsort.core.plan import Plan
-from upsort.io.plan.plan_keys import declared_keys
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import SurveyColumns, columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
 from upsort.workflows.survey import Finding, SurveyDocument, SurveyResult, survey
 from upsort.workflows.survey_findings import survey_findings
 
-_CLEANING = tuple(path for path in declared_keys() if path.startswith("clean."))
-
 
 def run_survey(options: SurveyOptions, console: Console) -> Exit:
     """Survey, or look at columns or single documents."""
     plan = plan_of(options, console)
-    note_unused_keys(options, [plan], console, (), ("judge.seed", "judge.similarity", "gather.similarity", *_CLEANING))
+    note_unused_keys(options, [plan], console, (), SURVEY_KEYS)
     inputs = inputs_of(options, console, options.input, plan.source)
     if options.columns:
         console.show(_columns(inputs))
@@ -70,7 +68,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
         _show_briefly(result, view)
         if "--shortest" in options.given:
             _show_documents("Shortest documents:", result.shortest, view)
-        if "--top" in options.given:
+        if options.given & {"--top", "--as-written"}:
             _show_terms(result, options, view)
     with view.at(Detail.FULL, "lengths, odd documents, terms and columns"):
         _show_fully(result, options, view)

@@ -339,15 +339,17 @@ def _first_labels(values: Sequence[str]) -> list[str]:
 
 
 def likeliest_identifier(cells: Mapping[str, Sequence[str]], called: Mapping[str, str]) -> str:
-    """The column that most likely identifies a row, empty if none does: its values are all different, single words, and either
-    called like an identifier (then nearly all different is enough) or whole numbers in a row or codes with a digit."""
+    """The column that most likely identifies a row, empty if none does: its values are short and all different, and it is either
+    called like an identifier (then nearly all different is enough) or holds whole numbers in a row or codes with a digit."""
     best, most = "", (0.0, 0.0)
     for name, column in cells.items():
         filled = [cell for cell in column if cell]
-        if len(filled) < max(2, _NEARLY_ALL * len(column)) or any(len(cell.split()) > 1 or len(cell) > _LONG for cell in filled):
+        named = _is_called(called[name], "id")
+        if len(filled) < max(2, _NEARLY_ALL * len(column)) or any(len(cell) > _LONG for cell in filled):
+            continue
+        if not named and any(len(cell.split()) > 1 for cell in filled):
             continue
         different = len(set(filled)) / len(column)
-        named = _is_called(called[name], "id")
         coded = all(_CODE.fullmatch(cell) and not _DECIMAL.fullmatch(cell) for cell in filled)
         if _WHOLE.fullmatch(filled[0]) is not None and coded and not named:
             numbers = [int(cell) for cell in filled if _WHOLE.fullmatch(cell)]

@@ -170,9 +170,9 @@ class Word(Struct, frozen=True, kw_only=True):
     end: int
     term: str
     known: bool
-    ignored: bool
     leaning: float
     part: int = 0
+    ignored: bool = False
 
 
 def weighed_words_of(sorter: TrainedSorter, document: Documents, pulls: Sequence[Contribution], leaning: Leaning) -> list[Word]:

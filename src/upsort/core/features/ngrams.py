@@ -30,7 +30,7 @@ Namer = Callable[[Ints], AnyArray]
 """Gives the names of n-grams, as an array of strings."""
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Grams:
     """The terms of one length.
 
@@ -167,7 +167,8 @@ def _single_units(units: Tokens, at_least: int, suffix: str, threads: int) -> tu
         cells = Triplets(rows[inside], place[columns[inside]], counts[inside], frequent.size)
     names = [units.words[number] + suffix for number in frequent.tolist()]
     rare = word_keys(units.words[number] + suffix for number in np.flatnonzero((totals > 0) & ~enough).tolist())
-    return Grams(names, cells, int((totals > 0).sum()), int((totals == 1).sum()), rare), enough
+    once = int((totals == 1).sum())
+    return Grams(names=names, cells=cells, distinct=int((totals > 0).sum()), seen_once=once, rare=rare), enough
 
 
 def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
@@ -218,7 +219,8 @@ def _grouped(level: _Level, text: _Text) -> tuple[Grams, Ints]:
     columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
     names = level.names_of(frequent)
     cells = Triplets(owners, columns, counts, frequent.size)
-    return Grams((names + text.suffix if text.suffix else names).tolist(), cells, distinct, seen_once), frequent
+    called = (names + text.suffix if text.suffix else names).tolist()
+    return Grams(names=called, cells=cells, distinct=distinct, seen_once=seen_once), frequent
 
 
 def _runs(keys: Ints) -> tuple[Ints, AnyArray]:

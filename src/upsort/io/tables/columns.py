@@ -184,8 +184,9 @@ def guessed_columns(
         if best and (label_is == "needed" or merit > _PREDICTABLE):
             label = best
             messages.append(f"label {label!r} (--label)")
-    messages += [f"ID {identifier!r} (--id)"] if identifier and not named.id else []
-    messages += [f"date {date!r}"] if date and not named.date else []
+    if messages:  # who named text and label needs no report of the others
+        messages += [f"ID {identifier!r} (--id)"] if identifier and not named.id else []
+        messages += [f"date {date!r}"] if date and not named.date else []
     note = [f"Detected columns: {', '.join(messages)}."] if messages else []
     return replace(named, text=tuple(map(str, text)), label=str(label), id=str(identifier), date=str(date)), note
 
