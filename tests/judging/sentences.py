@@ -199,7 +199,7 @@ SENTENCES = (
     ),
     Sentence(
         "known words",
-        rf"Documents whose words are all known: {NUMBER}% \({NUMBER} of {NUMBER}\); with unknown words: {NUMBER}% "
+        rf"Documents without words new to the sorter: {NUMBER}% \({NUMBER} of {NUMBER}\); with such words: {NUMBER}% "
         rf"\({NUMBER} of {NUMBER}\)\.",
         lambda f, m: number(m[3]) + number(m[6]) == f["accuracy"]["of"] and shown(m[1], f["all_words_known"]["value"]),
     ),

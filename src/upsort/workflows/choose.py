@@ -41,9 +41,7 @@ JUDGE_SHARE = 0.2  # of the documents, to judge the choice by
 _FOLDS = 3  # while trials are sorted out
 _SURVIVORS = 3  # one of so many goes on
 _LEAST = 300  # documents of a sample
-_FINALISTS = 5
-_MINUTE = 60.0
-_NO_TIME = -1.0
+_FINALISTS, _MINUTE, _NO_TIME = 5, 60.0, -1.0
 _ROUNDS_SHARE = 0.4  # of the time, for the rounds of the search
 _COMBINING_SHARE = 0.5  # of the time then left, for combined changes; the rest is for finalists and the final evaluation
 _AT_ONCE = 4  # combined changes, before the best is looked for anew
@@ -86,11 +84,11 @@ class ChoiceReason:
 @record(frozen=True, kw_only=True)
 class ChosenPlan:
     """picked: the plan. best: the most accurate finalist, and difference_to_best: by how much the picked one is behind it on the
-    folds.
-    finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which is a
-    little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given. gain:
-    by how much that one is behind the picked one, on the documents set aside. trials: those there was time for; untried: how many
-    there was none for. left_out: choices of the best that the picked one does without. counted: how often the text was."""
+    folds. finalists: all that were judged on the folds, most accurate first. inside: what the folds say of the picked plan, which
+    is a little too high, since they chose it. honest: of the documents set aside. as_it_is: the same of the plan that was given.
+    gain: by how much that one is behind the picked one, on the documents set aside. trials: those there was time for; untried:
+    how many there was none for. left_out: choices of the best that the picked one does without. counted: how often the text
+    was."""
 
     picked: Candidate
     best: Candidate
@@ -212,10 +210,9 @@ def _start_search(work: RunContext, tried: list[Candidate], budget: Budget) -> _
 
 
 def _successive_halving(search: _PlanSearch, ends: float) -> float:
-    """Judge the trials, the given plan always; the seconds that one of the last took. ends: the time of `time.monotonic`
-    at which all must be done; the rounds may take a share of the time until then."""
-    inside, started = search.inside, time.monotonic()
-    seconds = 0.0
+    """Judge the trials, the given plan always; the seconds that one of the last took. ends: the time of `time.monotonic` at which
+    all must be done; the rounds may take a share of the time until then."""
+    inside, started, seconds = search.inside, time.monotonic(), 0.0
     sizes = [share for share in (1 / _SURVIVORS**2, 1 / _SURVIVORS) if share * inside.size >= _LEAST] + [1.0]
     alive = list(range(len(search.tried)))
     for place, share in enumerate(sizes, 1):
@@ -232,11 +229,10 @@ def _successive_halving(search: _PlanSearch, ends: float) -> float:
                 raise
             continue
         alive = sorted({0, *_ranked(judged)[: max(ceil(len(judged) / _SURVIVORS), _FINALISTS)]})
-        fresh = sum(not trial.known for trial in judged.values())
-        if not fresh:  # all were known, so that nothing was measured
-            began, fresh = time.monotonic(), 1
+        if not (fresh := sum(not trial.known for trial in judged.values())):  # nothing was measured
+            began = time.monotonic()
             _accuracies(search, rows, [0], np.inf, "the given plan")
-        seconds = (time.monotonic() - began) / fresh
+        seconds = (time.monotonic() - began) / max(fresh, 1)
     return seconds
 
 

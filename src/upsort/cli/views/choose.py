@@ -57,8 +57,11 @@ def run_choose(options: ChooseOptions, console: Console) -> Exit:
 
 def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
     honest, inside = chosen.honest.overall.accuracy, chosen.inside.overall.accuracy
+    points = f"{100 * margin:g} point{'' if margin == 0.01 else 's'}"
+    none_better = f"Chosen: the plan as it is; none tried is better by {points} or more."
+    which = f"Chosen: {chosen.picked.name}." if chosen.picked.values else none_better
     view.add_answer(
-        f"Chosen: {chosen.picked.name}. Accuracy {percent(honest.value)} (95% interval {interval(honest)}) on "
+        f"{which} Accuracy {percent(honest.value)} (95% interval {interval(honest)}) on "
         f"{chosen.judge_documents:,} documents that no trial had seen."
     )
     view.add_sentence(f"{baseline_rate(chosen.honest.overall)}.")
@@ -69,8 +72,6 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
             f"The given plan: {percent(chosen.as_it_is.overall.accuracy.value)} on these documents; the chosen one is "
             f"{'better' if chosen.gain.value >= 0 else 'worse'} by {_points(chosen.gain)}{_certainty(chosen.gain)}."
         )
-    else:
-        view.add_sentence("No finalist is better than the given plan by the margin.")
     with view.at(Detail.FULL):
         view.add_sentence(
             f"Accuracy on the folds: {percent(inside.value)} ({interval(inside)}, {chosen.documents - chosen.judge_documents:,} "
@@ -84,8 +85,7 @@ def _show(chosen: ChosenPlan, margin: float, view: View) -> None:
     if chosen.best.name != chosen.picked.name:
         view.add_sentence(
             f"Most accurate on the folds: {chosen.best.name}. The chosen plan changes less and is worse there by "
-            f"{_points(chosen.difference_to_best)}, within the margin of {100 * margin:g} "
-            f"point{'' if margin == 0.01 else 's'}."
+            f"{_points(chosen.difference_to_best)}, within the margin of {points}."
         )
     view.add_sentence()
     view.add_table(
