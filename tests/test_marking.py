@@ -37,7 +37,11 @@ def lines(text: Text, width: int = 80) -> list[str]:
 
 def test_marks_stand_under_their_words() -> None:
     found = lines(words_of("green aphids or mould zorp", {"green": 1.0, "aphids": 4.0, "or": 0.0, "mould": -3.0}))
-    assert found == ["green aphids or mould zorp", "▃▃▃▃▃ ▇▇▇▇▇▇    ╌╌╌╌╌ ····", "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · not known"]
+    assert found == [
+        "green aphids or mould zorp",
+        "▃▃▃▃▃ ▇▇▇▇▇▇    ╌╌╌╌╌ ????",
+        "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · ignored, ? new",
+    ]
 
 
 def test_the_strongest_word_has_the_highest_mark_and_weak_ones_have_none() -> None:
@@ -88,5 +92,5 @@ def test_explaining_marks_words_for_the_label_against_the_next(program: Program,
     at = out.index("aphid aphid slug with some mould")
     assert out[at - 1].startswith("pests, probability") and "next: diseases" in out[at - 1]
     marks = out[at + 1]
-    assert set(marks[:5]) <= set("▁▃▅▇") and set(marks[-5:]) == {"╌"} and marks[17:21] == "····"
+    assert set(marks[:5]) <= set("▁▃▅▇") and set(marks[-5:]) == {"╌"} and marks[17:21] == "????"
     assert out[at + 2] == "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · not known"

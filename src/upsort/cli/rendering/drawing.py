@@ -309,14 +309,14 @@ def progress_bar(what: str, stream: TextIO, by: Callable[[], str], about: int = 
 
 _FOR = "▁▃▅▇"  # by how much a word speaks for the label, against the word that speaks most for either
 _AGAINST = "╌"
-_UNKNOWN = "·"
+_IGNORED, _NEW = "·", "?"
 _WEAK = 1 / 12  # of the strongest word, below which a word has no mark
 
 
 def legend(speaks: str = "", against: str = "") -> str:
     """What the marks mean. speaks, against: of words that say something, such as `for pests` and `for diseases`."""
     weighed = f"{' '.join(_FOR)} {speaks}, {_AGAINST} {against}, " if speaks else ""
-    return f"{weighed}{_UNKNOWN} not known"
+    return f"{weighed}{_IGNORED} ignored, {_NEW} new"
 
 
 def marked(explanation: Explanation, meaning: str, most: int, width: int) -> str:
@@ -347,7 +347,7 @@ def _signs(explanation: Explanation) -> list[str]:
 
 def _mark(word: Word, strongest: float) -> str:
     if not word.known:
-        return _UNKNOWN
+        return _IGNORED if word.ignored else _NEW
     share = word.leaning / strongest if strongest > 0 else 0.0
     if abs(share) < _WEAK:
         return " "

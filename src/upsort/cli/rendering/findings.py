@@ -12,7 +12,7 @@ from upsort.core.evaluation.measure_list import JudgedEvidence, Measure
 from upsort.core.evaluation.measures import Judgement
 from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
-from upsort.io.tables.documents import PASSAGE_COLUMNS
+from upsort.io.tables.columns import PASSAGE_COLUMNS
 from upsort.workflows.compare import ComparedPlan, CompareResult
 from upsort.workflows.shared.evaluation import Evaluation
 from upsort.workflows.terms import TermFact

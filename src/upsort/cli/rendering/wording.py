@@ -142,7 +142,7 @@ def leading_measures(evidence: JudgedEvidence) -> str:
 
 def aim_sentence(plan: Plan) -> str:
     """What the thresholds of sets of labels are chosen for."""
-    return f"Thresholds of the labels: chosen for {plan.decide.aim} (decide.aim)."
+    return f"Thresholds of the labels: chosen for {plan.decide.aim.replace('f1', 'F1')} (decide.aim)."
 
 
 def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:

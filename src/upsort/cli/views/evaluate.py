@@ -49,6 +49,7 @@ from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
 from upsort.core.evaluation.novelty import SimilarityRates
+from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.plan import Plan
 from upsort.io.sorter.loading import load_sorters
 from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluationRequest, evaluate
@@ -145,7 +146,8 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
         for line in findings.training_sentence(evaluation.training_accuracy):
             view.add_sentence(line)
     with view.at(Detail.FULL):
-        if evaluation.new_words.of and evaluation.known_words.of:
+        by_words = words_are_terms(evaluation.sorter.plan.features)
+        if by_words and evaluation.new_words.of and evaluation.known_words.of:
             view.add_sentence(
                 f"Documents without words new to the sorter: {_rate_text(evaluation.known_words)}; with such words: "
                 f"{_rate_text(evaluation.new_words)}."

@@ -21,6 +21,7 @@ from upsort.core.analysis.label_arithmetic import LabelArithmetic, arithmetic, w
 from upsort.core.classifiers.families import family
 from upsort.core.errors import UsageProblem, listed
 from upsort.core.features.documents import Documents
+from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.sorter.loading import load_sorter
 from upsort.workflows.explain import ExplainedDocument, ExplainResult, document_of, document_of_text, explain_document
@@ -99,7 +100,8 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options:
     with view.at(Detail.FULL, "all labels"):
         view.add_sentence()
         _table(explanation_page.labels_table(sorter, explanation), view)
-    for which, left_out in (("Too common or too rare, so ignored", explanation.ignored), ("Never seen", explanation.unknown)):
+    ignored = "Too common or too rare, so ignored" if words_are_terms(sorter.plan.features) else "In no term"
+    for which, left_out in ((ignored, explanation.ignored), ("Never seen", explanation.unknown)):
         for detail, most in ((Detail.BRIEF, _BRIEF_TERMS), (Detail.FULL, 20)):
             with view.at(detail):
                 if left_out:

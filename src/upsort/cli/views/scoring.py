@@ -19,6 +19,7 @@ from upsort.cli.rendering.wording import p_value, percent
 from upsort.cli.request import inputs_of, named_columns, note_cost_orientation, report_rejects, scoring_context
 from upsort.core.analysis.drift import Drift
 from upsort.core.errors import DataProblem, UsageProblem, listed
+from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.registry import IN_NAME, PartNames
 from upsort.io.outputs.table_file import ResumableTable, table_file
@@ -250,7 +251,8 @@ def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: Scor
         labels += f", {more:,} more labels" if more > 0 else ""
         view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
     if result.documents > result.without_tokens:
-        view.add_note(f"Words never seen in training: {percent(result.unknown_share)}.")
+        what = "Words never seen in training" if words_are_terms(sorters[0].plan.features) else "N-grams that are no terms"
+        view.add_note(f"{what}: {percent(result.unknown_share)}.")
     if result.nothing_known:
         wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
         summary = (

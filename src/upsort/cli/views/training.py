@@ -207,7 +207,7 @@ def run_extend(options: ExtendOptions, console: Console) -> Exit:
 def _show_added(added: ExtendedAnswer, view: View) -> None:
     """How well the new documents were known, and the accuracy on either kind now."""
     which = f"{added.answer}: " if added.answer else ""
-    unknown = f"; {percent(added.unknown_share)} of their words were unknown" if added.unknown_share is not None else ""
+    unknown = f"; {percent(added.unknown_share)} of their words were new" if added.unknown_share is not None else ""
     before = added.new_right_before
     view.add_sentence(f"{which}Accuracy on the new documents before: {percent(before.value)} ({interval(before)}){unknown}.")
     older, newer = added.held_out_older, added.held_out_new

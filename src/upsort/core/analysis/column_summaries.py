@@ -279,6 +279,7 @@ _COLUMN_NAMES = {
 _WORD_OF_NAME = re.compile(r"[^\W\d_]+")
 _CAPITAL_INSIDE = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _CALLED_SO = 0.3  # what a name adds to how well the text predicts a label
+_NUMBERED = 0.5  # what whole numbers, which may count something, are worth of labels
 _WHOLE = re.compile(r"\d+")
 _DECIMAL = re.compile(r"\d+[.,]\d+")
 _CODE = re.compile(r"[^\W_]*\d[\w./:#-]*|[A-Za-z]{1,8}[-/.:#_]\w*\d\w*|\w+[-/.]\d[\w./-]*")
@@ -314,7 +315,8 @@ def likeliest_text(cells: Mapping[str, Sequence[str]], called: Mapping[str, str]
 
 def likeliest_label(cells: Mapping[str, Sequence[str]], called: Mapping[str, str], texts: Sequence[str]) -> tuple[str, float]:
     """The column that is most likely the label, empty if none is, and its merit: how much better than the most common value a
-    classifier of the texts predicts it, more if it is called like a label, times the share of rows in which it is filled."""
+    classifier of the texts predicts it, more if it is called like a label, times the share of rows in which it is filled; less
+    for whole numbers."""
     merits: dict[str, tuple[float, float]] = {}
     for name, column in cells.items():
         known = ["" if is_placeholder(cell) else cell for cell in column]
@@ -326,8 +328,8 @@ def likeliest_label(cells: Mapping[str, Sequence[str]], called: Mapping[str, str
         labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
         predicted = predictability_by_text([text for text, _ in labelled], [value for _, value in labelled])
         named = _CALLED_SO if _is_called(called[name], "label") else 0.0
-        covered = len(filled) / len(column)
-        merits[name] = (covered * (predicted + named), covered * (distinct > 2))
+        certainty = len(filled) / len(column) * (_NUMBERED if all(map(_WHOLE.fullmatch, filled)) else 1.0)
+        merits[name] = (certainty * (predicted + named), certainty * (distinct > 2))
     best = max(merits, key=lambda name: merits[name], default="")
     return best, merits[best][0] if best else 0.0
 

@@ -22,6 +22,7 @@ from upsort.core.features.corpus_counts import suffixes
 from upsort.core.features.counting import IGNORED, KnownCounts
 from upsort.core.features.documents import Documents
 from upsort.core.features.ngrams import GAP, grams_of, letters_of
+from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.features.weighting import presence
 from upsort.core.lazy import record
 from upsort.core.text.characters import joined_words
@@ -161,7 +162,7 @@ Leaning = Callable[[Floats], float]
 
 class Word(Struct, frozen=True, kw_only=True):
     """A word of the text as it was written, from start to end in it. term: what cleaning made of it. known: to the sorter.
-    ignored: seen in training, and left out of the terms as too common or too rare.
+    ignored: seen in training, and left out of the terms as too common or too rare; if single words are no terms, in no term.
 
     leaning: what it says for the label, against the next one where labels exclude each other, each time it is there; 0 where it
     is not known. part: of the text it is in."""
@@ -180,6 +181,7 @@ def weighed_words_of(sorter: TrainedSorter, document: Documents, pulls: Sequence
     that of a term of letters among the words that its letters are in."""
     words: list[Word] = []
     features, ends = sorter.plan.features, suffixes(sorter.plan.columns, sorter.plan.features)
+    by_words = words_are_terms(features)
     shares_of = _by_letters if features.units == "letters" else _by_words
     for part, offset in enumerate(offsets(document)):
         traced = sorter.cleaning.traced(document.parts[part][0])
@@ -193,7 +195,7 @@ def weighed_words_of(sorter: TrainedSorter, document: Documents, pulls: Sequence
                 end=offset + end,
                 term=term,
                 known=share is not None or column >= 0,
-                ignored=share is None and column == IGNORED,
+                ignored=share is None and (column == IGNORED or (column < 0 and not by_words)),
                 leaning=share or 0.0,
                 part=part,
             )

@@ -90,8 +90,8 @@ How = Additive | TreePath | NeighbourVotes | PriorOnly | Unexplained
 class Explanation:
     """All of a decision about one document. text: its parts joined by line ends. sorted_as: what it is given, as everywhere.
     label, second: the first and the next label by the sorter's rule. scores, probabilities: (k,). given: the labels that it gets,
-    where it may have several. remark: on an answer that rests on no word, empty elsewhere. unknown: words that were never seen
-    in training, ignored: those seen and left out of the terms, both in their order."""
+    where it may have several. remark: on an answer that rests on no word, empty elsewhere. unknown: words never seen in training,
+    ignored: words in no term otherwise, both in their order."""
 
     document: Documents
     text: str

@@ -16,6 +16,9 @@ from upsort.io.tables.rows import Block, SourceTable
 
 _PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
 
+PASSAGE_COLUMNS = ("document", "passage")
+"""The columns that name the document a passage was cut from, and its number in it."""
+
 LabelUse = Literal["needed", "welcome", "not used"]
 
 
@@ -177,7 +180,8 @@ def guessed_columns(
         identifier = likeliest_identifier({name: column for name, column in common.items() if name != date}, called)
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
-        others = {name: cells[name] for name in cells if name not in {*taken, date, identifier}}
+        passages = set(PASSAGE_COLUMNS) if set(PASSAGE_COLUMNS) <= set(columns) else set()
+        others = {name: cells[name] for name in cells if name not in {*taken, date, identifier, *passages}}
         best, merit = likeliest_label(others, called, texts)
         if not best and label_is == "needed":
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")

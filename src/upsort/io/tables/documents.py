@@ -25,13 +25,11 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columns import PASSAGE_COLUMNS as PASSAGE_COLUMNS
 from upsort.io.tables.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
 from upsort.io.tables.document_blocks import DocumentBlock, KeptRow, RowMetadata
 from upsort.io.tables.nested_values import cell_named, count_in
 from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable
-
-PASSAGE_COLUMNS = ("document", "passage")
-"""The columns that name the document a passage was cut from, and its number in it."""
 
 
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:

@@ -18,8 +18,16 @@ from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joi
 from upsort.core.lazy import record
 from upsort.core.plan import Columns, Plan
 from upsort.core.text.characters import is_repetition, lines_between, mapped, passages
-from upsort.io.tables.columns import ColumnMapper, ColumnRoles, column_in, column_place, merged_columns_nested, roles_in
-from upsort.io.tables.documents import PASSAGE_COLUMNS, texts_of
+from upsort.io.tables.columns import (
+    PASSAGE_COLUMNS,
+    ColumnMapper,
+    ColumnRoles,
+    column_in,
+    column_place,
+    merged_columns_nested,
+    roles_in,
+)
+from upsort.io.tables.documents import texts_of
 from upsort.io.tables.nested_values import flat_names, outer_names
 from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable, TextOf
 
