@@ -93,4 +93,4 @@ def test_explaining_marks_words_for_the_label_against_the_next(program: Program,
     assert out[at - 1].startswith("pests, probability") and "next: diseases" in out[at - 1]
     marks = out[at + 1]
     assert set(marks[:5]) <= set("▁▃▅▇") and set(marks[-5:]) == {"╌"} and marks[17:21] == "????"
-    assert out[at + 2] == "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · not known"
+    assert out[at + 2] == "▁ ▃ ▅ ▇ for pests, ╌ for diseases, · ignored, ? new"

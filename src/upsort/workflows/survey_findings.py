@@ -16,7 +16,7 @@ from upsort.workflows.survey import IN_ANOTHER, IN_SCRIPT, SAME_NAME, Finding, O
 
 _MOST = 5
 _SCARCE = 10
-_INFORMATIVE_LENGTH = 0.1
+_INFORMATIVE_LENGTH, _DEVIATIONS = 0.1, 4.0  # beyond chance: of the variance, and standard deviations
 _LOPSIDED = 0.8
 _NAMED = 3  # labels, in one finding
 
@@ -218,7 +218,9 @@ def _dominant_label(facts: _Facts) -> Iterator[_RuleFinding]:
 
 def _informative_length(facts: _Facts) -> Iterator[_RuleFinding]:
     share, chance = facts.result.length_share, facts.result.length_share_by_chance or 0.0
-    if share is not None and share - chance > _INFORMATIVE_LENGTH * (1.0 - chance):
+    # By chance it is Beta((k − 1) / 2, (n − k) / 2); its variance in terms of its mean and of k.
+    spread = (chance * (1.0 - chance) / ((len(facts.result.labels) - 1) / (2.0 * chance) + 1.0)) ** 0.5 if chance else 0.0
+    if share is not None and share - chance > max(_INFORMATIVE_LENGTH * (1.0 - chance), _DEVIATIONS * spread):
         yield _RuleFinding(
             touched=facts.result.documents,
             what=f"Length explains {100 * share:.3g}% of the variance between labels (logarithm of words; {100 * chance:.2g}% "
