@@ -259,3 +259,33 @@ class DecisionOptions(CommonOptions):
         metavar="SHARE",
         sets="decide.decided_accuracy",
     )
+
+
+USED_BY = {
+    "gather": "upsort gather",
+    "clean": "upsort clean",
+    "features": "upsort features",
+    "classifier": "upsort train",
+    "judge": "upsort cross-validate",
+    "decide": "upsort train",
+}
+"""A command that uses each section of a plan."""
+
+SURVEY_KEYS = ("judge.seed", "judge.similarity", "gather.similarity")
+SPLIT_KEYS = ("judge.in_time", "judge.seed", "judge.similarity", "judge.allow_copies", "clean.language")
+"""Single keys of the plan that upsort survey and upsort split use."""
+
+
+def settings_of(command: str, words: list[str]) -> list[str]:
+    """The options of a command that runs several, without each `--set` of a key that this one of them does not use."""
+    keys = {"survey": SURVEY_KEYS, "split": SPLIT_KEYS}.get(command)
+    kept = list[str]()
+    for word in words:
+        if keys is not None and kept[-1:] == ["--set"]:
+            path = word.partition("=")[0].strip()
+            section = path.partition(".")[0]
+            if section in USED_BY and path not in keys and (command, section) != ("survey", "clean"):
+                kept.pop()
+                continue
+        kept.append(word)
+    return kept

@@ -4,18 +4,18 @@ import os
 import shlex
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import fields, replace
+from dataclasses import replace
 from functools import partial
 from itertools import chain, count
 from pathlib import Path
 from typing import Any
 
 from upsort.cli.declaring import CommonOptions, Option, declared, plan_settings, spellings_of
-from upsort.cli.options import DEFAULT_NAME, PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
+from upsort.cli.options import DEFAULT_NAME, USED_BY, PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
 from upsort.core.errors import UsageProblem, counted
-from upsort.core.plan import USUAL_LANGUAGE, Clean, Columns, EngineChoice, Plan, Source
+from upsort.core.plan import USUAL_LANGUAGE, Columns, EngineChoice, Plan, Source
 from upsort.core.text.languages import WITHOUT_SPACES
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.registry import registry
@@ -162,9 +162,9 @@ def note_unused_keys(
     Raises UsageProblem if an option of the command sets one, or `--set` a key that the command does not read."""
     for text in options.set if isinstance(options, PlanFileOptions) else ():
         path, section = text.partition("=")[0].strip(), text.partition(".")[0].strip()
-        if section in _USED_BY and section not in sections and path not in also:
+        if section in USED_BY and section not in sections and path not in also:
             raise UsageProblem(
-                f"--set {path} has no effect in this command.", f"Leave it out, or use it with {_USED_BY[section]}."
+                f"--set {path} has no effect in this command.", f"Leave it out, or use it with {USED_BY[section]}."
             )
     for option in declared(type(options)):
         key = declared_keys().get(option.sets)
@@ -172,36 +172,6 @@ def note_unused_keys(
             raise UsageProblem(f"{option.spelling} {whys[0]}.", f"Leave {option.spelling} out.")
     for sentence in idle_keys(plans, sections):
         console.note(sentence)
-
-
-SURVEY_KEYS = ("judge.seed", "judge.similarity", "gather.similarity", *(f"clean.{key.name}" for key in fields(Clean)))
-SPLIT_KEYS = ("judge.in_time", "judge.seed", "judge.similarity", "judge.allow_copies", "clean.language")
-"""Single keys of the plan that upsort survey and upsort split use."""
-
-
-def settings_of(command: str, words: Sequence[str]) -> list[str]:
-    """The options of a command that runs several, without each `--set` of a key that this one of them does not use."""
-    keys = {"survey": SURVEY_KEYS, "split": SPLIT_KEYS}.get(command)
-    kept = list[str]()
-    for word in words:
-        if keys is not None and kept[-1:] == ["--set"]:
-            path = word.partition("=")[0].strip()
-            if path.partition(".")[0] in _USED_BY and path not in keys:
-                kept.pop()
-                continue
-        kept.append(word)
-    return kept
-
-
-_USED_BY = {
-    "gather": "upsort gather",
-    "clean": "upsort clean",
-    "features": "upsort features",
-    "classifier": "upsort train",
-    "judge": "upsort cross-validate",
-    "decide": "upsort train",
-}
-"""A command that uses each section of a plan."""
 
 
 def named_columns(options: CommonOptions) -> Columns:

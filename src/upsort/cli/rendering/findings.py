@@ -10,7 +10,6 @@ from upsort.core.evaluation.decision_costs import CostSummary
 from upsort.core.evaluation.intervals import FEW, Comparison, Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure
 from upsort.core.evaluation.measures import Judgement
-from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
 from upsort.io.tables.columns import PASSAGE_COLUMNS
 from upsort.workflows.compare import ComparedPlan, CompareResult
@@ -22,7 +21,6 @@ if TYPE_CHECKING:
 
 _SURE_ENOUGH = 0.95  # share right, from which on people need not look again
 _FEW = 100  # documents, of which little can be said
-_NOTED = 0.02  # share of near-duplicates of training documents, up to which they are in the table alone
 _WIDE = 0.2  # of an interval
 _DOMINATES = 0.8  # share of one label, from which accuracy can barely show what is known of the others
 
@@ -67,27 +65,6 @@ def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
     once = ["the passages of one document" if passages else "each group"] if group or not copies else []
     once += ["similar documents"] if copies else []
     return [f"Counting {' and '.join(once)} once leaves {judgement.groups:,}; the intervals rest on those."]
-
-
-def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]:
-    """What near-duplicates of training documents do to the accuracy, and whether new documents fare otherwise. near: whether
-    there may be such."""
-    lines = list[str]()
-    if rates is None:
-        return lines
-    every = (rates.near.of or 0) + (rates.without_near.of or 0)
-    if near and (rates.near.of or 0) > _NOTED * every:
-        without = rates.without_near
-        rest = f"without them: {percent(without.value)} ({interval(without)})" if without.of else "there are no others"
-        lines.append(
-            f"Near-duplicates of training documents: {number(rates.near.of)} ({percent(rates.near.value)} right); {rest}."
-        )
-    if rates.differ:
-        lines.append(
-            f"Similar to training documents: {percent(rates.not_new.value)} of {number(rates.not_new.of)} right; new: "
-            f"{percent(rates.new.value)} of {number(rates.new.of)}."
-        )
-    return lines
 
 
 def training_sentence(training: Rate | None) -> list[str]:

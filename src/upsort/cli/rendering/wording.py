@@ -140,6 +140,11 @@ def leading_measures(evidence: JudgedEvidence) -> str:
     return f"{line[:1].upper()}{line[1:]}."
 
 
+def rate_text(rate: Rate) -> str:
+    """A share with its counts."""
+    return f"{percent(rate.value)} ({number(rate.right)} of {number(rate.of)})"
+
+
 def aim_sentence(plan: Plan) -> str:
     """What the thresholds of sets of labels are chosen for."""
     return f"Thresholds of the labels: chosen for {plan.decide.aim.replace('f1', 'F1')} (decide.aim)."
@@ -363,3 +368,27 @@ def overlap_warnings(rates: SimilarityRates | None) -> list[str]:
         return []
     rest = f"without near-duplicates: {percent(rates.without_near.value)}" if rates.without_near.of else "evaluate on others"
     return [f"{number(rates.same.of)} of {number(every)} have the text of a training document: accuracy is too high; {rest}."]
+
+
+_NOTED = 0.02  # share of near-duplicates of training documents, up to which they are in the table alone
+
+
+def similarity_sentences(rates: SimilarityRates | None, near: bool) -> list[str]:
+    """What near-duplicates of training documents do to the accuracy, and whether new documents fare otherwise. near: whether
+    there may be such."""
+    lines = list[str]()
+    if rates is None:
+        return lines
+    every = (rates.near.of or 0) + (rates.without_near.of or 0)
+    if near and (rates.near.of or 0) > _NOTED * every:
+        without = rates.without_near
+        rest = f"without them: {percent(without.value)} ({interval(without)})" if without.of else "there are no others"
+        lines.append(
+            f"Near-duplicates of training documents: {number(rates.near.of)} ({percent(rates.near.value)} right); {rest}."
+        )
+    if rates.differ:
+        lines.append(
+            f"Similar to training documents: {percent(rates.not_new.value)} of {number(rates.not_new.of)} right; new: "
+            f"{percent(rates.new.value)} of {number(rates.new.of)}."
+        )
+    return lines

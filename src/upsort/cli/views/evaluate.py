@@ -28,8 +28,10 @@ from upsort.cli.rendering.wording import (
     overlap_warnings,
     own_rows,
     percent,
+    rate_text,
     reliability_rows,
     similarity_rows,
+    similarity_sentences,
     unused_sentences,
     with_rates,
     written_sentence,
@@ -45,11 +47,9 @@ from upsort.cli.request import (
     secondary_inputs,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
-from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
 from upsort.core.evaluation.novelty import SimilarityRates
-from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.plan import Plan
 from upsort.io.sorter.loading import load_sorters
 from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluationRequest, evaluate
@@ -132,7 +132,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     if evaluation.sorter.answer:
         view.add_heading(evaluation.sorter.answer)
     by_document = options.per_document and findings.units_of(group) == "passages"
-    further = findings.similarity_sentences(evaluation.by_similarity, near=True)
+    further = similarity_sentences(evaluation.by_similarity, near=True)
     for line in overlap_warnings(evaluation.by_similarity):
         view.add_warning(line)
     if evaluation.sorter.thresholds is not None:
@@ -146,11 +146,10 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
         for line in findings.training_sentence(evaluation.training_accuracy):
             view.add_sentence(line)
     with view.at(Detail.FULL):
-        by_words = words_are_terms(evaluation.sorter.plan.features)
-        if by_words and evaluation.new_words.of and evaluation.known_words.of:
+        if evaluation.new_words.of and evaluation.known_words.of:
             view.add_sentence(
-                f"Documents without words new to the sorter: {_rate_text(evaluation.known_words)}; with such words: "
-                f"{_rate_text(evaluation.new_words)}."
+                f"Documents without words new to the sorter: {rate_text(evaluation.known_words)}; with such words: "
+                f"{rate_text(evaluation.new_words)}."
             )
     if evaluation.by:
         view.add_sentence()
@@ -269,12 +268,7 @@ def _before_calibration(evaluation: Evaluation) -> list[str]:
     if evaluation.before is None or evaluation.probability is None:
         return []
     log_loss, brier = evaluation.before
-    kind = evaluation.sorter.calibration.kind
-    return [f"Before calibration ({kind}): log loss {log_loss:.3f}, Brier score {brier:.3f}."]
-
-
-def _rate_text(rate: Rate) -> str:
-    return f"{percent(rate.value)} ({number(rate.right)} of {number(rate.of)})"
+    return [f"Before calibration ({evaluation.sorter.calibration.kind}): log loss {log_loss:.3f}, Brier score {brier:.3f}."]
 
 
 def _show_coverage(evaluation: Evaluation, view: View) -> None:

@@ -10,7 +10,7 @@ from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Column, Detail, Sentence, View
-from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, value_and_interval
+from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, similarity_sentences, value_and_interval
 from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
 from upsort.core.evaluation.intervals import UNKNOWN, Rate
 from upsort.core.evaluation.measure_list import MEASURES
@@ -62,7 +62,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
         headline=[
             *findings.accuracy_details(evaluation.judgement, evaluation.training_accuracy, columns.group),
             *findings.dominated(evaluation.evidence),
-            *findings.similarity_sentences(evaluation.by_similarity, near=True),
+            *similarity_sentences(evaluation.by_similarity, near=True),
         ],
         good=findings.accuracy_headline(evaluation.judgement),
         against=findings.baseline_sentence(evaluation.judgement),

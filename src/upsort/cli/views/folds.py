@@ -22,6 +22,7 @@ from upsort.cli.rendering.wording import (
     leak_warnings,
     number,
     percent,
+    similarity_sentences,
     value_and_interval,
     with_rates,
 )
@@ -107,7 +108,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     if named:
         view.add_heading(answer.name)
     copies, allowed = answer.duplicates.copies, plan.judge.allow_copies
-    further = findings.similarity_sentences(result.by_similarity, near=allowed)
+    further = similarity_sentences(result.by_similarity, near=allowed)
     if result.evidence.judgement.sets is not None:
         further.append(aim_sentence(plan))
     show_headline(result.evidence, view, plan.columns.group, copies > 0 and not allowed, further)
@@ -273,7 +274,7 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
         )
         for line in findings.difference_notes(result, plan.judge.repeats):
             view.add_sentence(line)
-    for line in findings.similarity_sentences(result.compared[0].result.by_similarity, near=False):
+    for line in similarity_sentences(result.compared[0].result.by_similarity, near=False):
         view.add_sentence(line)
     show_splits(result.duplicates, plan, view)
     for line in findings.at_the_end(result):
@@ -283,7 +284,7 @@ def _compare_show(result: CompareResult, plan: Plan, margin: float, by: Measure,
             f"Nested cross-validation, choosing the best in each fold: {percent(result.nested.value)} "
             f"({interval(result.nested)}), on documents that had no part in the choice."
         )
-        for line in findings.similarity_sentences(result.nested_by_similarity, near=False):
+        for line in similarity_sentences(result.nested_by_similarity, near=False):
             view.add_sentence(f"Nested cross-validation, {line[0].lower()}{line[1:]}")
     else:
         view.add_sentence("The best figure is optimistic: it was used for the selection. --nested estimates by how much.")

@@ -7,12 +7,12 @@ from pathlib import Path
 from msgspec import structs
 
 from upsort.cli.commands.corpus import SurveyOptions
+from upsort.cli.options import SURVEY_KEYS
 from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.view import Detail, Sentence, View, shortened, singular_after_one
 from upsort.cli.rendering.wording import bar, percent, written_sentence
 from upsort.cli.request import (
-    SURVEY_KEYS,
     free_name,
     inputs_of,
     is_of_plan,
@@ -37,7 +37,7 @@ from upsort.workflows.survey_findings import survey_findings
 def run_survey(options: SurveyOptions, console: Console) -> Exit:
     """Survey, or look at columns or single documents."""
     plan = plan_of(options, console)
-    note_unused_keys(options, [plan], console, (), SURVEY_KEYS)
+    note_unused_keys(options, [plan], console, ("clean",), SURVEY_KEYS)
     inputs = inputs_of(options, console, options.input, plan.source)
     if options.columns:
         console.show(_columns(inputs))

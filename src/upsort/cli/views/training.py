@@ -6,9 +6,9 @@ from typing import assert_never
 
 from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.findings import similarity_sentences, units_of
+from upsort.cli.rendering.findings import units_of
 from upsort.cli.rendering.view import Detail, View, shortened
-from upsort.cli.rendering.wording import aim_sentence, interval, leak_warnings, number, percent
+from upsort.cli.rendering.wording import aim_sentence, interval, leak_warnings, number, percent, similarity_sentences
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
 from upsort.core.errors import listed

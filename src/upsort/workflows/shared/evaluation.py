@@ -8,12 +8,13 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
 from upsort.core.evaluation import decision_costs, probability_measures
-from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of
+from upsort.core.evaluation.intervals import UNKNOWN, Rate, Sample, of_known, share_of
 from upsort.core.evaluation.measure_list import JudgedEvidence
 from upsort.core.evaluation.measures import Decided, Judgement, judge
 from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity
 from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
 from upsort.core.evaluation.splits import named_groups
+from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import Decisions, TrainedSorter
@@ -130,8 +131,8 @@ def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: b
         mistakes=sorted(documents.mistakes, key=lambda mistake: -mistake.probability),
         unknown_labels={label: times[label] for label in sorted(times) if times[label] and label not in sorter.labels},
         by={value: rate(np.asarray(values == value)) for value in sorted(set(documents.values))} if by_column else {},
-        known_words=rate(unknown == 0),
-        new_words=rate(unknown > 0),
+        known_words=rate(unknown == 0) if words_are_terms(sorter.plan.features) else UNKNOWN,
+        new_words=rate(unknown > 0) if words_are_terms(sorter.plan.features) else UNKNOWN,
         by_similarity=rates_by_similarity(documents.similarity, right, sample, near_from)
         if documents.similarity is not None
         else None,
