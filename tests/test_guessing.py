@@ -107,6 +107,18 @@ def test_columns_of_office_tables(
     assert (found["text"], found["label"], found["id"], found["date"]) == ([text], label, identifier, date)
 
 
+def test_what_a_sorter_gave_is_no_label_to_learn(program: Program, tmp_path: Path) -> None:
+    lines = table("text=text|sorted_label=label|sorted_margin=money")
+    (tmp_path / "scored.csv").write_text(lines, encoding="utf-8")
+    assert "No column looks like a label." in program("train", "scored.csv", "-o", "a.sorter", code=2).err
+
+
+def test_passages_keep_the_label_of_their_documents(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text(table("book=id|author=label|text=text"), encoding="utf-8")
+    program("gather", "t.csv", "--text=text", "--label=author", "--id=book", "--passages=5", "-o", "p.csv")
+    assert "label 'author' (--label)" in program("split", "p.csv", "--hold-out=0.2", "-o", "parts").err
+
+
 def test_columns_are_guessed_from_the_whole_table(program: Program, tmp_path: Path) -> None:
     rows = table("state=channel|message=text|topic=label", rows=6000).splitlines()
     early = [row.rpartition(";")[0] + ";" for row in rows[1:4000]]  # labels are in the later rows alone

@@ -161,7 +161,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
             ],
             brief=(_WEAKEST, f"values of {options.by!r}"),
         )
-    fewer = _WEAKEST - len(further)
+    fewer = _WEAKEST - bool(further)
     show_judgement(evaluation.evidence, evaluation.sorter.labels, view, options.shares, evaluation.sorter.answer, fewer)
     with view.at(Detail.VERBOSE):
         for line in _before_calibration(evaluation):

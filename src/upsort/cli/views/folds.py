@@ -129,7 +129,7 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
             view.add_sentence()
             _show_folds(result.folds, view)
     show_judgement(
-        result.evidence, result.overall.labels, view, options.shares, answer.name if named else "", 5 - 2 * len(further)
+        result.evidence, result.overall.labels, view, options.shares, answer.name if named else "", 5 - 2 * bool(further)
     )
     for line in leak_warnings(answer.leaks):
         view.add_warning(line)

@@ -14,6 +14,7 @@ from upsort.core.lazy import record
 from upsort.io.tables.nested_values import InnerName, outer_names, plain_names
 from upsort.io.tables.rows import Block, SourceTable
 
+_DECISION = "sorted_"  # begins the names of columns that a sorter wrote, whose labels are no ground truth
 _PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
 
 PASSAGE_COLUMNS = ("document", "passage")
@@ -181,7 +182,8 @@ def guessed_columns(
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
         passages = set(PASSAGE_COLUMNS) if set(PASSAGE_COLUMNS) <= set(columns) else set()
-        others = {name: cells[name] for name in cells if name not in {*taken, date, identifier, *passages}}
+        unfit = {*taken, date, identifier, *passages, *(name for name in columns if name.startswith(_DECISION))}
+        others = {name: cells[name] for name in cells if name not in unfit}
         best, merit = likeliest_label(others, called, texts)
         if not best and label_is == "needed":
             raise UsageProblem("No column looks like a label.", f"Name it with --label. Columns: {listed(columns)}.")
