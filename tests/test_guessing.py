@@ -44,6 +44,8 @@ def cells(kind: str, number: int, generator: random.Random) -> dict[str, Callabl
     """What a row may hold, by the kind of column."""
     return {
         "text": lambda: message(kind, generator),
+        "german": lambda: f"{'die und der nicht' if number % 2 else 'the and of not'} {message(kind, generator)}",
+        "tongue": lambda: "de" if number % 2 else "en",
         "title": lambda: " ".join(generator.choices(WORDS[kind], k=2)),
         "label": lambda: kind,
         "rare": lambda: kind if generator.random() < 0.06 else "",
@@ -94,6 +96,7 @@ TABLES = [
     ("created=date|closed=date|note=text|department=label", "note", "department", "", "created"),
     ("title=title|topic=label|month=iso|uid=id", "title", "topic", "uid", "month"),
     ("price=money|message=text|reason=label|rating=yes", "message", "reason", "", ""),
+    ("text=german|town=channel|tongue=tongue|topic=label", "text", "topic", "", ""),
     ("Vorgang=id|Abteilung=label|Anliegen=text|Datum=date|Kanal=channel", "Anliegen", "Abteilung", "Vorgang", "Datum"),
 ]
 

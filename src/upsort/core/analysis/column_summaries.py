@@ -266,9 +266,10 @@ _COLUMN_NAMES = {
         request complaint feedback letter nachricht beschreibung kommentar bemerkung anliegen inhalt texte commentaire contenu
         texto mensaje descripción comentario messaggio testo descrizione mensagem descrição tekst bericht omschrijving текст
         сообщение описание metin mesaj açıklama 本文 内容 正文 文本 テキスト 説明 描述""",
-    "label": """label labels topic topics category categories class classes kind type group tags tag bench department queue theme
-        subject thema kategorie art klasse gruppe sachgebiet rubrik abteilung catégorie sujet thème tipo categoría categoria tema
-        clase classe onderwerp categorie soort рубрика тема категория konu kategori ラベル 分類 カテゴリ 分类 类别 标签""",
+    "label": """label labels topic topics category categories class classes thema kategorie klasse catégorie thème categoría
+        categoria tema classe onderwerp рубрика тема категория konu kategori ラベル 分類 カテゴリ 分类 类别 标签""",
+    "perhaps a label": """kind type group tags tag bench department queue theme subject art gruppe sachgebiet rubrik abteilung
+        sujet tipo clase categorie soort""",
     "id": """id ids ref reference number no nr key file uid uuid guid code ticket case nummer referenz vorgang aktenzeichen
         référence numéro referencia número codice номер код numara 番号 编号""",
     "date": """date day time received created sent opened posted written datum tag erstellt eingang eingegangen gesendet reçu créé
@@ -278,7 +279,7 @@ _COLUMN_NAMES = {
 
 _WORD_OF_NAME = re.compile(r"[^\W\d_]+")
 _CAPITAL_INSIDE = re.compile(r"(?<=[a-z])(?=[A-Z])")
-_CALLED_SO = 0.3  # what a name adds to how well the text predicts a label
+_CALLED_SO = {"label": 1.0, "perhaps a label": 0.3}  # what a name adds to how well the text predicts a label
 _NUMBERED = 0.5  # what whole numbers, which may count something, are worth of labels
 _WHOLE = re.compile(r"\d+")
 _DECIMAL = re.compile(r"\d+[.,]\d+")
@@ -327,7 +328,7 @@ def likeliest_label(cells: Mapping[str, Sequence[str]], called: Mapping[str, str
             continue
         labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
         predicted = predictability_by_text([text for text, _ in labelled], [value for _, value in labelled])
-        named = _CALLED_SO if _is_called(called[name], "label") else 0.0
+        named = next((worth for role, worth in _CALLED_SO.items() if _is_called(called[name], role)), 0.0)
         certainty = len(filled) / len(column) * (_NUMBERED if all(map(_WHOLE.fullmatch, filled)) else 1.0)
         merits[name] = (certainty * (predicted + named), certainty * (distinct > 2))
     best = max(merits, key=lambda name: merits[name], default="")
