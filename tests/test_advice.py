@@ -92,9 +92,9 @@ def test_a_label_too_rare_for_folds_is_told_with_what_the_command_has(tmp_path: 
     rows = [*plain(), *(("r", f"gate {place} is open", "gates") for place in range(3))]
     (tmp_path / "t.csv").write_text("\n".join(["ref,text,bench", *(",".join(row) for row in rows)]), encoding="utf-8")
     columns = ("--text=text", "--label=bench")
-    assert "Use --folds 3, or leave" in program("suspects", "t.csv", *columns, code=1).err
+    assert "use --folds 3, or leave" in program("suspects", "t.csv", *columns, code=1).err
     lists = ("--compare-steps", "lower", "lower,stem")
-    assert "Use --set judge.folds=3, or leave" in program("clean", "t.csv", *columns, *lists, code=1).err
+    assert "use --set judge.folds=3, or leave" in program("clean", "t.csv", *columns, *lists, code=1).err
     program("train", "t.csv", *columns, "--classifier=naive-bayes", "-o", "t.sorter")
     report = ("report", "t.sorter", "t.csv", "-o", "r.html")
     assert "Leave --training out." in program(*report, "--training", "t.csv", code=1).err

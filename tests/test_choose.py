@@ -89,8 +89,7 @@ def test_a_plan_that_is_as_good_is_kept(tmp_path: Path, program: Program) -> Non
     rows = [f"{('plum aphid', 'soil wet', 'spade rake')[number % 3]} n{number},{number % 3}" for number in range(300)]
     (tmp_path / "t.csv").write_text("text,label\n" + "\n".join(rows) + "\n")
     told = program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=4")
-    assert told.out.startswith(f"Chosen: {candidates.AS_IT_IS}.")
-    assert "No finalist is better than the given plan by the margin." in told.out
+    assert told.out.startswith(f"Chosen: {candidates.AS_IT_IS}; none tried is better by 0.1 points or more.")
     program("choose", "t.csv", *COLUMNS, "--set=judge.folds=3", "--trials=2", "--margin=0")  # nothing is left to leave out
 
 

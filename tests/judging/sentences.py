@@ -496,7 +496,7 @@ SENTENCES = (
     ),
     Sentence("calibrated scores", r"Probabilities: the scores, calibrated \((\w+)\)\.", always),
     Sentence("rounding", r"Every number is rounded; the row rounding is the remainder\.", always),
-    Sentence("unknown words", r"Ignored words: (.+)\.", lambda f, m: m[1].split(", ")[0] == f["unknown_words"][0]),
+    Sentence("new words", r"Never seen: (.+)\.", lambda f, m: m[1].split(", ")[0] == f["unknown_words"][0]),
     Sentence(
         "without a word",
         r"Without (.+) it would be (.+)\.",
@@ -532,7 +532,7 @@ SENTENCES = (
     Sentence("as of all", r"The result equals training on all of them\.", lambda f, m: f["way"] == "kept"),
     Sentence(
         "known before",
-        rf"Accuracy on the new documents before: {NUMBER}% \({ENDS}\)(?:; {NUMBER}% of their words were unknown)?\.",
+        rf"Accuracy on the new documents before: {NUMBER}% \({ENDS}\)(?:; {NUMBER}% of their words were new)?\.",
         lambda f, m: (
             shown(m[1], f["answers"][0]["new_right_before"]["value"])
             and between(m[2], m[3], f["answers"][0]["new_right_before"])

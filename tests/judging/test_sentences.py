@@ -47,7 +47,7 @@ def said(program: Program, *command: str) -> Counter[str]:
     for line in dict.fromkeys([*leaks, *found.out.splitlines(), *everything.output.getvalue().splitlines()]):
         if not line or "\t" in line or line.startswith(_ELSEWHERE) or any(line in given for given in command):
             continue
-        if set(line) <= set("▁▃▅▇╌· …") or line.startswith("▁ ▃ ▅ ▇ for "):  # marks under the words, and what they mean
+        if set(line) <= set("▁▃▅▇╌·? …") or line.startswith("▁ ▃ ▅ ▇ for "):  # marks under the words, and what they mean
             continue
         matches = found_in(line)
         assert len(matches) == 1, (line, [one.name for one, _ in matches])

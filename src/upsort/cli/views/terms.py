@@ -182,7 +182,11 @@ def _show_ratios(result: TermsResult, pair: tuple[str, str] | None, view: View) 
     """The terms with the shares of documents that have them, and how many times as often that is; of each label a few first."""
     labels = sorted(result.labels.items(), key=lambda entry: -max((term.value for term in entry[1]), default=0.0))
     others = "the other label" if pair else "other labels"
-    view.add_answer(f"How many times as often a term is in documents of its label as in those of {others}:")
+    with view.at(Detail.BRIEF):
+        shown = f", for {_RATIO_ROWS} of {len(labels)} labels" if len(labels) > _RATIO_ROWS else ""
+        view.add_answer(f"How many times as often a term is in documents of its label as in those of {others}{shown}:")
+    with view.at(Detail.FULL):
+        view.add_answer(f"How many times as often a term is in documents of its label as in those of {others}:")
     columns = (col.name("label"), col.name("term"), col.name("with the label"), col.name("with others"), col.number("ratio"))
     for detail, most in ((Detail.BRIEF, max(1, _RATIO_ROWS // max(len(labels), 1))), (Detail.FULL, None)):
         with view.at(detail, "" if detail is Detail.BRIEF else "all terms"):
@@ -191,7 +195,7 @@ def _show_ratios(result: TermsResult, pair: tuple[str, str] | None, view: View) 
 
 
 def _ratio_row(label: str, term: RankedTerm) -> list[object]:
-    ratio = f"{term.ratio:,.3g}:1" if term.ratio is not None else "only there"
+    ratio = f"{term.ratio:,.{0 if term.ratio >= 10 else 1}f}:1" if term.ratio is not None else "only there"
     own, others = f"{term.documents:,} of {term.of:,}", f"{term.others:,} of {term.others_of:,}"
     return [label, visible(term.term), own, others, ratio]
 
