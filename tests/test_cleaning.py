@@ -381,3 +381,9 @@ def test_no_token_begins_or_ends_with_punctuation(texts: list[str], on_words: bo
     cleaning = cleaner(Clean(steps=steps, numbers="drop"))
     for word in set(cleaning.tokens_of(texts).words):
         assert not word or (word[0].isalnum() and word[-1].isalnum()), word
+
+
+def test_a_list_of_words_cuts_texts_without_spaces() -> None:
+    cleaning = cleaner(Clean(language="zh", steps=("line_ends", "lower"), keep=("浇水", "绣球", "浇水太多", "C++")))
+    tokens = cleaning.tokens_of(["绣球干了,浇\n水太多C++", "每天浇水"])
+    assert [tokens.words[code] for code in tokens.codes.tolist()] == ["绣球", "干", "了", "浇水太多", "C++", "每", "天", "浇水"]

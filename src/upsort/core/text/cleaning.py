@@ -32,7 +32,7 @@ from upsort.core.text.step import (
     unmarked,
 )
 from upsort.core.text.steps import step_called
-from upsort.core.text.steps.characters import LOWER, PUNCTUATION
+from upsort.core.text.steps.characters import LINE_ENDS, LOWER, PUNCTUATION
 from upsort.core.text.steps.patterns import MOST_CHARACTERS, TimedSubstitution, checked_pattern
 from upsort.core.text.steps.words import KEEP, protected_texts
 from upsort.core.text.tokeniser import Tokens, WordMemory, tokenise
@@ -208,7 +208,8 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     resources = replace(resources or Resources(), patience=PatternBudget(settings.pattern_seconds))
     steps = [step_called(name) for name in settings.steps]
     if KEEP not in steps and protected_texts(settings, resources):
-        steps = [KEEP, *steps]
+        begin = int(steps[:1] == [LINE_ENDS])  # a word may go over the end of a line
+        steps = [*steps[:begin], KEEP, *steps[begin:]]
     first = next((place for place, step in enumerate(steps) if step.place is StepPlace.ON_WORDS), len(steps))
     on_text = [(step.name, _on_text(step)(settings, resources)) for step in steps[:first]]
     on_words: list[tuple[str, WordStep]] = []

@@ -9,6 +9,7 @@ from typing import Any, assert_never
 from upsort.core.errors import PatternTimeout, UsageProblem
 from upsort.core.lazy import record, regex
 from upsort.core.plan import Clean, OrMarker
+from upsort.core.text.characters import UNSPACED
 from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, TextStep, edited, holding, in_any_case
 from upsort.core.text.step import PatternBudget, Resources, Step, StepPlace, marker
 
@@ -55,9 +56,10 @@ def _table(replacements: Mapping[str, str]) -> TextStep:
 
 
 def on_whole_words(pattern: str, text: str = "") -> str:
-    """A pattern that matches no part of a word. text: what it matches, where that is known: a sign at its edge bounds itself."""
-    before = "" if text and not text[0].isalnum() else r"(?<![^\W_])"
-    after = "" if text and not text[-1].isalnum() else r"(?![^\W_])"
+    """A pattern that matches no part of a word; in scripts without spaces any stretch may be a word. text: what it matches, where
+    that is known: a sign at its edge bounds itself."""
+    before = "" if text and not text[0].isalnum() else rf"(?:(?<![^\W_])|(?<=[{UNSPACED}])|(?=[{UNSPACED}]))"
+    after = "" if text and not text[-1].isalnum() else rf"(?:(?![^\W_])|(?=[{UNSPACED}])|(?<=[{UNSPACED}]))"
     return f"{before}(?:{pattern}){after}"
 
 
