@@ -321,3 +321,16 @@ def test_words_left_out_by_design_are_not_unknown(program: Program, tmp_path: Pa
     assert "Never seen: marram." in out
     found = program("explain", "a.sorter", "the fern is w7 marram", "--json").json
     assert (found["unknown_words"], found["ignored_words"]) == (["marram"], ["the", "is", "w7"])
+
+
+def test_words_left_out_of_a_part_of_the_text_are_not_unknown(program: Program, tmp_path: Path) -> None:
+    lines = [
+        f"the w{number},{'fern moss' if number % 2 else 'sand dune'} the,{'wet' if number % 2 else 'dry'}" for number in range(40)
+    ]
+    (tmp_path / "t.csv").write_text("long title,text,label\n" + "\n".join(lines) + "\n")
+    options = ("--set=features.in_at_most=0.6", "--set=features.apart=true", "--no-check")
+    program("train", "t.csv", "--text=long title,text", "--label=label", *options, "-o", "a.sorter")
+    (tmp_path / "new.csv").write_text("long title,text\nthe w7,the fern marram\n")
+    program("score", "a.sorter", "new.csv", "-o", "s.csv")
+    (row,) = csv.DictReader((tmp_path / "s.csv").open())
+    assert float(row["sorted_unknown_share"]) == 0.2

@@ -18,6 +18,7 @@ from upsort.core.evaluation.intervals import Rate, Sample, share_of
 from upsort.core.evaluation.splits import Groups
 from upsort.core.features.counting import NEVER_SEEN
 from upsort.core.features.fingerprints import TO_KEEP, bounded, joined_sketches
+from upsort.core.features.vocabulary import is_single_word
 from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
@@ -272,7 +273,7 @@ def _unknown_share(sorter: TrainedSorter, documents: LabelledDocuments) -> float
     if features.units != "words" or min(features.lengths) > 1 or sorter.space.hashed is not None or not words:
         return None
     where, _ = sorter.space.places(documents.measured.terms)
-    known = (where != NEVER_SEEN) & np.array([" " not in term for term in documents.measured.terms], dtype=bool)
+    known = (where != NEVER_SEEN) & np.array([*map(is_single_word, documents.measured.terms)], dtype=bool)
     return 1.0 - float(counts.data[known[counts.indices]].sum()) / words
 
 

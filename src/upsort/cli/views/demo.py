@@ -215,14 +215,23 @@ STEPS = (
 
 def run_run(options: RunOptions, console: Console) -> Exit:
     """Run the steps, each shown by its answer and what is worth acting on first."""
-    plan = plan_of(options, console)
-    inputs = inputs_of(options, console, options.input, plan.source)
-    columns = with_guessed_columns(plan, inputs, "needed", console).columns
+    shown_notes: set[str] = set()
+
+    def collecting_console() -> _Collecting:
+        return _Collecting(
+            output=console.output, error=console.error, input=console.input, width=console.width, shown_notes=shown_notes
+        )
+
+    own = collecting_console()
+    own.quiet = console.quiet
+    plan = plan_of(options, own)
+    inputs = inputs_of(options, own, options.input, plan.source)
+    columns = with_guessed_columns(plan, inputs, "needed", own).columns
     folder = Path(options.output)
     make_folder(folder)
     shown, steps = View(), {}
     for name, arguments in _steps_of_run(options, columns, folder):
-        collecting = _Collecting(output=console.output, error=console.error, input=console.input, width=console.width)
+        collecting = collecting_console()
         command, *_ = name.split(" ", 1)
         status = main([command, *arguments, *(["--quiet"] if options.quiet else [])], collecting)
         if status is not Exit.DONE:
@@ -242,9 +251,15 @@ _NOTES = 2  # of a step: rows set aside, a warning
 
 @record(kw_only=True)
 class _Collecting(Console):
-    """A console that keeps results instead of showing them."""
+    """A console that keeps results instead of showing them. shown_notes: which are not shown again."""
 
     views: list[View] = field(default_factory=list)
+    shown_notes: set[str] = field(default_factory=set)
+
+    def note(self, text: str) -> None:
+        if text not in self.shown_notes:
+            self.shown_notes.add(text)
+            super().note(text)
 
     def show(self, view: View) -> None:
         self.views.append(view)

@@ -368,9 +368,14 @@ def with_ignored_words(space: FeatureSpace, measured: CorpusCounts) -> FeatureSp
     if not words_are_terms(space.settings):
         return space
     terms = space.columns
-    dropped = [term for term in measured.terms if term not in terms and " " not in term]
+    dropped = [term for term in measured.terms if term not in terms and is_single_word(term)]
     return replace(space, ignored=union_of_keys((measured.rare, word_keys(dropped))))
 
 
 def _single_words(terms: Sequence[str]) -> Bools:
-    return np.array([" " not in term for term in terms], dtype=bool)
+    return np.array([*map(is_single_word, terms)], dtype=bool)
+
+
+def is_single_word(term: str) -> bool:
+    """Whether a term is one word, `@` and the name of its column left aside."""
+    return " " not in (term.rpartition("@")[0] or term)

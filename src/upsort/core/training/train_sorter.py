@@ -20,6 +20,7 @@ from upsort.core.features.vocabulary import (
     FeatureSpace,
     TermStatistics,
     chosen_terms,
+    is_single_word,
     known_words,
     total_counts,
     with_ignored_words,
@@ -171,7 +172,7 @@ def extended_by_counts(sorter: TrainedSorter, more: LabelledDocuments) -> Traine
         ignored=word_keys(
             whole.terms[place]
             for place in np.setdiff1d(np.arange(len(whole.terms)), columns).tolist()
-            if words_are_terms(features) and " " not in whole.terms[place]
+            if words_are_terms(features) and is_single_word(whole.terms[place])
         ),
     )
     values = whole.frequency[columns].astype(np.float64) if counts_presence(sorter.plan) else whole.counts[columns]
