@@ -116,9 +116,11 @@ def test_what_is_set_aside_takes_no_part_in_the_choice(tmp_path: Path, program: 
     assert found[0]["as_it_is"]["value"] != found[1]["as_it_is"]["value"]  # which is judged on them alone
 
 
-def test_trials_begin_alike_however_many_are_asked_for() -> None:
+def test_fewer_trials_are_among_more_and_quick_ones_come_first() -> None:
     few, many = candidates.trials(Plan(), 8), candidates.trials(Plan(), 40)
-    assert [one.name for one in few] == [one.name for one in many][:8]
+    assert {one.name for one in few} <= {one.name for one in many}
+    slow = [one.plan.features.units == "letters" or max(one.plan.features.lengths) > 1 for one in many]
+    assert slow == sorted(slow) and any(slow)
     assert few[0].name == candidates.AS_IT_IS and len({one.name for one in many}) == len(many) > 15
     assert all(one.plan != Plan() for one in many[1:])
     assert not any("naive-bayes" in one.name and "penalty" in one.name for one in many)  # it has none

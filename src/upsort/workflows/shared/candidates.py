@@ -254,10 +254,16 @@ Parts = Mapping[int, Change]
 
 
 def trials(plan: Plan, most: int, extra_columns: Sequence[Change] = ()) -> list[Candidate]:
-    """At most so many candidates: the plan as it is, then each of the changes alone, in the same order for the same plan.
+    """At most so many candidates: the plan as it is, then each of the changes alone, in the same order for the same plan; those
+    that count n-grams last, as they take the longest.
 
     extra_columns: changes that make a plan sort by columns next to the text."""
-    return list(islice(_distinct(plan, _single_parts(plan, extra_columns), ()), most))
+    as_it_is, *changed = islice(_distinct(plan, _single_parts(plan, extra_columns), ()), most)
+
+    def grams(candidate: Candidate) -> tuple[bool, int]:
+        return candidate.plan.features.units == "letters", max(candidate.plan.features.lengths)
+
+    return [as_it_is, *sorted(changed, key=grams)]
 
 
 def combinations(
