@@ -21,13 +21,16 @@ Keys = npt.NDArray[np.uint64]
 AnyArray = npt.NDArray[Any]
 
 
-_LARGE = 400_000
-"""Values from which a table of hashes is so much faster than sorting that loading the library for it pays."""
+_LARGE, _LARGE_TOGETHER, _WORTH_IT = 400_000, 2_000_000, 10_000
+"""Values of one call, or of all calls so far, from which a table of hashes is so much faster than sorting that loading the
+library for it pays; and of one call once it is loaded."""
+_numbered = [0]  # values so far
 
 
 def factorize(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
     """(n,) whole numbers → (n,) the number of each value, and the distinct values as they first come."""
-    if values.size >= _LARGE:
+    _numbered[0] += values.size
+    if values.size >= _LARGE or (values.size >= _WORTH_IT and _numbered[0] >= _LARGE_TOGETHER):
         encoded = pyarrow.array(values).dictionary_encode()
         return encoded.indices.to_numpy().astype(np.intp), encoded.dictionary.to_numpy()
     distinct, first, inverse = np.unique(values, return_index=True, return_inverse=True)
