@@ -117,8 +117,8 @@ def test_what_a_sorter_gave_is_no_label_to_learn(program: Program, tmp_path: Pat
 
 
 def test_passages_keep_the_label_of_their_documents(program: Program, tmp_path: Path) -> None:
-    (tmp_path / "t.csv").write_text(table("book=id|author=label|text=text"), encoding="utf-8")
-    program("gather", "t.csv", "--text=text", "--label=author", "--id=book", "--passages=5", "-o", "p.csv")
+    (tmp_path / "t.csv").write_text(table("number=id|book=title|author=label|text=text", 30), encoding="utf-8")
+    program("gather", "t.csv", "--text=text", "--label=author", "--id=number", "--passages=5", "-o", "p.csv")
     assert "label 'author' (--label)" in program("split", "p.csv", "--hold-out=0.2", "-o", "parts").err
 
 

@@ -18,7 +18,7 @@ from upsort.core.evaluation.intervals import Rate, Sample, share_of
 from upsort.core.evaluation.splits import Groups
 from upsort.core.features.counting import NEVER_SEEN
 from upsort.core.features.fingerprints import TO_KEEP, bounded, joined_sketches
-from upsort.core.features.vocabulary import is_single_word
+from upsort.core.features.vocabulary import is_single_word, with_words_seen_before
 from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
@@ -186,7 +186,8 @@ def _resources(sorter: TrainedSorter, corpus: LabelledCorpus) -> Resources:
 
 def _named(extended: TrainedSorter, before: TrainedSorter, whole: StoredDocuments) -> TrainedSorter:
     """The new sorter under the old answer's name; it keeps what the old one kept, and says how many documents it has seen."""
-    sorter = replace(extended, answer=before.answer)
+    space = with_words_seen_before(extended.space, before.space)
+    sorter = replace(extended, answer=before.answer, space=space)
     if whole.sets is None:
         totals = whole.represents[whole.represents > 0]
         trained = replace(sorter.trained, documents=int(totals.sum()), label_documents=totals)

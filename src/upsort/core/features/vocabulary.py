@@ -372,6 +372,16 @@ def with_ignored_words(space: FeatureSpace, measured: CorpusCounts) -> FeatureSp
     return replace(space, ignored=union_of_keys((measured.rare, word_keys(dropped))))
 
 
+def with_words_seen_before(space: FeatureSpace, before: FeatureSpace) -> FeatureSpace:
+    """The same space, which also knows the words that an earlier one of other documents has or ignores."""
+    if not words_are_terms(space.settings):
+        return space
+    terms = space.columns
+    known = word_keys(term for term in before.terms[: before.counted] if term not in terms and is_single_word(term))
+    every = union_of_keys((space.ignored, before.ignored, known))
+    return replace(space, ignored=np.setdiff1d(every, word_keys(terms)))
+
+
 def _single_words(terms: Sequence[str]) -> Bools:
     return np.array([*map(is_single_word, terms)], dtype=bool)
 

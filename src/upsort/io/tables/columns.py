@@ -181,8 +181,8 @@ def guessed_columns(
         identifier = likeliest_identifier({name: column for name, column in common.items() if name != date}, called)
     if label_is != "not used" and not label:
         texts = [" ".join(row[columns.index(name)] for name in text if name in columns) for row in rows]
-        passages = set(PASSAGE_COLUMNS) if set(PASSAGE_COLUMNS) <= set(columns) else set()
-        unfit = {*taken, date, identifier, *passages, *(name for name in columns if name.startswith(_DECISION))}
+        unfit = {*taken, date, identifier, *(name for name in columns if name.startswith(_DECISION))}
+        unfit |= _naming_documents(cells) if set(PASSAGE_COLUMNS) <= set(columns) else set()
         others = {name: cells[name] for name in cells if name not in unfit}
         best, merit = likeliest_label(others, called, texts)
         if not best and label_is == "needed":
@@ -195,6 +195,14 @@ def guessed_columns(
         messages += [f"date {date!r}"] if date and not named.date else []
     note = [f"Detected columns: {', '.join(messages)}."] if messages else []
     return replace(named, text=tuple(map(str, text)), label=str(label), id=str(identifier), date=str(date)), note
+
+
+def _naming_documents(cells: Mapping[str, Sequence[str]]) -> set[str]:
+    """Of a table of passages the columns that say which document each is of, and where in it."""
+    documents = cells[PASSAGE_COLUMNS[0]]
+    several = len(set(documents))
+    same = {name for name, column in cells.items() if len(set(column)) == len({*zip(documents, column, strict=True)}) == several}
+    return {*PASSAGE_COLUMNS, *same}
 
 
 def _called(column: str) -> str:
