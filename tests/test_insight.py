@@ -24,6 +24,7 @@ from upsort.core.analysis.label_terms import (
     rarest_in,
     terms_of_block,
 )
+from upsort.core.features.counting import count
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.tokeniser import first_in_document
@@ -262,18 +263,22 @@ class TestSums:
         assert not written([[0.004], [0.004]], [0.008], 2).is_exact
 
 
+def counts(texts: list[str]) -> csr_array:
+    return count(texts, cleaner(Clean())).matrix
+
+
 class TestGuessing:
     def test_of_one_value_to_learn_from_nothing_is_told(self) -> None:
-        assert predictability_by_text(["fern moss", "dune sand"] * 20, ["wet"] * 40) == 0.0
+        assert predictability_by_text(counts(["fern moss", "dune sand"] * 20), ["wet"] * 40) == 0.0
 
     def test_a_column_that_the_text_tells_is_told_fully(self) -> None:
         texts = ["fern moss", "fern moss", "dune sand", "dune sand"] * 10
-        assert predictability_by_text(texts, ["wet", "wet", "dry", "dry"] * 10) == 1.0
+        assert predictability_by_text(counts(texts), ["wet", "wet", "dry", "dry"] * 10) == 1.0
 
     def test_a_column_that_the_text_says_nothing_of(self) -> None:
         generator = np.random.default_rng(3)
         values = generator.choice(["a", "b"], 200).tolist()
-        assert predictability_by_text(["fern moss"] * 200, values) == 0.0
+        assert predictability_by_text(counts(["fern moss"] * 200), values) == 0.0
 
 
 class TestWhatToLabelNext:

@@ -7,6 +7,7 @@ from typing import Literal
 
 import numpy as np
 import xxhash
+from scipy.sparse import csr_array
 
 from upsort.core.arrays import Floats, Ints
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
@@ -200,15 +201,14 @@ def _months(cells: Sequence[str], dates: Dates) -> Iterator[str]:
             yield f"{day.year}-{day.month:02}"
 
 
-def predictability_by_text(texts: Sequence[str], values: Sequence[str]) -> float:
+def predictability_by_text(counts: csr_array, values: Sequence[str]) -> float:
     """By what share a naive Bayes classifier, trained on half of the rows, is better than the most common value on the rest.
 
-    0 where the text says nothing (or less), 1 where it says all."""
+    counts: (n, n_terms) of the texts. 0 if the text says nothing (or less), 1 if it says all."""
     _, numbers = numbered(values)
     training = np.random.default_rng(0).random(len(values)) < 0.5  # a table may have a rhythm
     if len(set(numbers[training].tolist())) < 2 or training.all():
         return 0.0
-    counts = count(texts, cleaner(Clean())).matrix
     present = np.unique(numbers[training])
     known = np.searchsorted(present, numbers[training]).astype(np.int64)
     targets = Targets(known, present.size, np.ones(known.size))
@@ -280,6 +280,7 @@ _COLUMN_NAMES = {
 _WORD_OF_NAME = re.compile(r"[^\W\d_]+")
 _CAPITAL_INSIDE = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _CALLED_SO = {"label": 1.0, "perhaps a label": 0.3}  # what a name adds to how well the text predicts a label
+_BEGINNING = 2000  # characters of a text that are looked at
 _NUMBERED = 0.5  # what whole numbers, which may count something, are worth of labels
 _WHOLE = re.compile(r"\d+")
 _DECIMAL = re.compile(r"\d+[.,]\d+")
@@ -319,6 +320,7 @@ def likeliest_label(cells: Mapping[str, Sequence[str]], called: Mapping[str, str
     classifier of the texts predicts it, more if it is called like a label, times the share of rows in which it is filled; less
     for whole numbers."""
     merits: dict[str, tuple[float, float]] = {}
+    counts = count([text[:_BEGINNING] for text in texts], cleaner(Clean())).matrix
     for name, column in cells.items():
         known = ["" if is_placeholder(cell) else cell for cell in column]
         values = _first_labels(known)
@@ -326,8 +328,8 @@ def likeliest_label(cells: Mapping[str, Sequence[str]], called: Mapping[str, str
         distinct = len(set(filled))
         if not 2 <= distinct <= max(2, len(filled) // 2) or max(map(len, filled)) > _LONG:
             continue
-        labelled = [(text, value) for text, value in zip(texts, values, strict=True) if value]
-        predicted = predictability_by_text([text for text, _ in labelled], [value for _, value in labelled])
+        rows = [row for row, value in enumerate(values) if value]
+        predicted = predictability_by_text(counts[rows], [values[row] for row in rows])
         named = next((worth for role, worth in _CALLED_SO.items() if _is_called(called[name], role)), 0.0)
         certainty = len(filled) / len(column) * (_NUMBERED if all(map(_WHOLE.fullmatch, filled)) else 1.0)
         merits[name] = (certainty * (predicted + named), certainty * (distinct > 2))

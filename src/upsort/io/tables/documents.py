@@ -51,7 +51,7 @@ def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) ->
     return columns, notes
 
 
-_SAMPLED_BLOCKS, _SAMPLED_ROWS = 10, 1000
+_SAMPLED_BLOCKS, _SAMPLED_ROWS, _SAMPLED_CHARACTERS = 10, 1000, 8_000_000
 
 
 @lru_cache(maxsize=2)  # several guesses look at the same rows
@@ -59,10 +59,13 @@ def sampled_rows(table: SourceTable) -> list[list[str]]:
     """Some rows of a table, taken evenly from its first blocks. Raises DataProblem if it has no usable row."""
     rows: list[list[str]] = []
     refused: list[RejectedRow] = []
+    characters = 0
     for number, block in enumerate(table.blocks(), 1):
-        rows += block.rows
+        some = block.rows[:: -(-len(block.rows) // _SAMPLED_ROWS) or 1]
+        rows += some
         refused = refused or block.refused[:1]
-        if number >= _SAMPLED_BLOCKS and rows:
+        characters += sum(len(cell) for row in some for cell in row)
+        if rows and (number >= _SAMPLED_BLOCKS or characters > _SAMPLED_CHARACTERS):
             break
     if not rows:
         why = f": {refused[0].reason} (line {refused[0].line})" if refused else ""
