@@ -25,7 +25,7 @@ NAMES = {
 
 WITHOUT_SPACES = frozenset({"ja", "zh", "th", "km", "lo", "my"})
 """Languages whose words are not set apart from each other. Their terms are short n-grams of letters: words learned from a corpus
-(see bench/unspaced.py) make no better sorters."""
+are not distinguishably better (bench/unspaced.py)."""
 
 LETTERS_OF_WORDS = (1, 3)
 """How many letters such terms have."""
