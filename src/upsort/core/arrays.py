@@ -3,7 +3,7 @@
 One long text is pickled much faster than many short ones and takes less memory."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import Any, overload
+from typing import Any, TypeVar, overload
 
 import numpy as np
 import numpy.typing as npt
@@ -120,6 +120,18 @@ def concatenated(parts: Sequence[Sequence[str]]) -> Sequence[str]:
     return CompactStrings.joined(small) if len(small) == len(parts) else [text for part in parts for text in part]
 
 
+Number = TypeVar("Number", bound=np.generic)
+
+
+def distinct_sorted(values: npt.NDArray[Number]) -> npt.NDArray[Number]:
+    """The distinct values of (n,) numbers, ascending: as `numpy.unique`, whose table of hashes takes up to fifty times as long
+    for numbers that agree in many bits."""
+    ordered = np.sort(values)
+    new = np.ones(ordered.size, dtype=bool)
+    np.not_equal(ordered[1:], ordered[:-1], out=new[1:])
+    return ordered[new]
+
+
 WordKeys = npt.NDArray[np.uint32]
 """(n,) 32-bit hashes of words, ascending and distinct: about one word in a thousand is confused among four million."""
 
@@ -131,9 +143,9 @@ def word_key(word: str) -> int:
 
 def word_keys(words: Iterable[str]) -> WordKeys:
     """The keys of some words."""
-    return np.unique(np.fromiter(map(word_key, words), dtype=np.uint32))
+    return distinct_sorted(np.fromiter(map(word_key, words), dtype=np.uint32))
 
 
 def union_of_keys(parts: Iterable[WordKeys]) -> WordKeys:
     """Keys that are in any of the parts."""
-    return np.unique(np.concatenate([np.zeros(0, dtype=np.uint32), *parts]))
+    return distinct_sorted(np.concatenate([np.zeros(0, dtype=np.uint32), *parts]))

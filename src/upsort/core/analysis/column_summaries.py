@@ -9,7 +9,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Floats, Ints, distinct_sorted
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
@@ -137,7 +137,7 @@ class ColumnTally:
             hashes = np.fromiter(
                 (xxhash.xxh3_64_intdigest(value.encode("utf-8", "surrogatepass")) for value in values), np.uint64
             )
-            self._hashes = np.union1d(self._hashes, hashes)
+            self._hashes = distinct_sorted(np.concatenate((self._hashes, hashes)))
             if self._hashes.size <= _MOST_DISTINCT:
                 self._values.update(values)
             elif self.kind == "category":

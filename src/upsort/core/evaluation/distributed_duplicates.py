@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from upsort.core.arrays import AnyArray, Bools, Ints, Keys
+from upsort.core.arrays import AnyArray, Bools, Ints, Keys, distinct_sorted
 from upsort.core.evaluation.duplicates import (
     Band,
     Duplicates,
@@ -81,7 +81,7 @@ class PartitionedFingerprints:
             self.executor.submit(frequent_shingles, part, share * size)
             for part, size in zip(self.parts, sizes.tolist(), strict=False)
         ]
-        candidates = np.unique(np.concatenate([np.zeros(0, dtype=np.uint32), *self.executor.gather(asked)]))
+        candidates = distinct_sorted(np.concatenate([np.zeros(0, dtype=np.uint32), *self.executor.gather(asked)]))
         times = self.executor.gather([self.executor.submit(times_of, part, candidates) for part in self.parts])
         return candidates[np.sum(times, axis=0, dtype=np.int64) > most] if times else candidates
 
@@ -104,7 +104,7 @@ class PartitionedFingerprints:
         work, common = [], self._common() if len(pairs) else None
         for at in range(0, len(pairs), _PAIRS_AT_ONCE):
             some = pairs[at : at + _PAIRS_AT_ONCE]
-            rows = np.unique(some)
+            rows = distinct_sorted(some)
             cuts = np.searchsorted(rows, self.starts).tolist()
             fingerprints = [
                 self.executor.submit(_rows, part, rows[begin:end] - first)

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, distinct_sorted
 from upsort.core.features.fingerprints import Fingerprints, stretches
 from upsort.core.lazy import record
 
@@ -148,11 +148,11 @@ def frequent_shingles(fingerprints: Fingerprints, above: float) -> AnyArray:
     if not (frequent := times > above).any():
         return np.zeros(0, dtype=np.uint32)
     found = [
-        np.unique(chunk[frequent[chunk >> _TABLE]])
+        distinct_sorted(chunk[frequent[chunk >> _TABLE]])
         for begin in range(0, fingerprints.shingles.size, _COMPARED)
         for chunk in (fingerprints.shingles[begin : begin + _COMPARED],)
     ]
-    return np.unique(np.concatenate(found))
+    return distinct_sorted(np.concatenate(found))
 
 
 def times_of(fingerprints: Fingerprints, shingles: AnyArray) -> Ints:

@@ -18,7 +18,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints, distinct_sorted
 from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.evaluation.duplicates import CLOSE, NEVER_COMMON, Duplicates, SimilarPairs, joined
 from upsort.core.lazy import record
@@ -276,7 +276,7 @@ def _check_groups(documents: LabelledDocuments) -> None:
         return
     k = len(documents.names)
     _, group = np.unique(documents.groups, return_inverse=True)
-    groups_of_label = np.bincount(np.unique(group * k + documents.labels) % k, minlength=k)
+    groups_of_label = np.bincount(distinct_sorted(group * k + documents.labels) % k, minlength=k)
     scarce = [number for number in np.flatnonzero(groups_of_label == 1).tolist() if documents.names[number]]
     if scarce:
         number = scarce[0]

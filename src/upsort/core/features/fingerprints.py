@@ -5,7 +5,7 @@ A document costs 16 bytes for two sums that identify its words, and 4 bytes for 
 import numpy as np
 import xxhash
 
-from upsort.core.arrays import AnyArray, Ints, Keys, Places
+from upsort.core.arrays import AnyArray, Ints, Keys, Places, distinct_sorted
 from upsort.core.lazy import record
 from upsort.core.text.characters import lower
 from upsort.core.text.tokeniser import Tokens, first_in_document, tokenise
@@ -105,7 +105,7 @@ def _shingles(stream: Keys, starts: Ints) -> tuple[AnyArray, Ints]:
     mixed = (stream * _ODD) ^ (follower * _OTHER_ODD)
     hashed = (mixed ^ (mixed >> np.uint64(32))) * _ODD >> np.uint64(32)
     owner = np.repeat(np.arange(lengths.size, dtype=np.uint64), lengths)
-    keys = np.unique(((owner << np.uint64(32)) | hashed)[keep])
+    keys = distinct_sorted(((owner << np.uint64(32)) | hashed)[keep])
     sizes = np.bincount((keys >> np.uint64(32)).astype(np.int64), minlength=lengths.size)
     return keys.astype(np.uint32), np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
 

@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, distinct_sorted
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.naive_bayes import label_sums
 from upsort.core.classifiers.problem_arrays import targets_of
@@ -144,7 +144,7 @@ def _renumbered(documents: StoredDocuments, names: Sequence[str]) -> Ints:
 def _joined_measured(parts: Sequence[CorpusCounts]) -> CorpusCounts:
     hashed = [part.hashed for part in parts if part.hashed is not None]
     if hashed:
-        every = np.unique(np.concatenate(hashed))
+        every = distinct_sorted(np.concatenate(hashed))
         columns = [np.searchsorted(every, columns_of_part) for columns_of_part in hashed]
         called = {
             number: name

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Ints
+from upsort.core.arrays import Ints, distinct_sorted
 from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
 from upsort.core.features import distributed_vocabulary
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, all_cells, suffixes
@@ -123,7 +123,7 @@ def vocabulary_partitions(corpus: CorpusCounts, many: int) -> list[distributed_v
 
 def columns_of(*corpora: Ints | CorpusCounts) -> Ints:
     """The hashed columns that any of them has."""
-    return np.unique(np.concatenate([part.hashed if isinstance(part, CorpusCounts) else part for part in corpora]))
+    return distinct_sorted(np.concatenate([part.hashed if isinstance(part, CorpusCounts) else part for part in corpora]))
 
 
 def in_all_terms(counts: CorpusCounts, corpus: distributed_vocabulary.ChosenTerms) -> csr_array:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from upsort.core.arrays import Ints
+from upsort.core.arrays import Ints, distinct_sorted
 from upsort.core.errors import UsageProblem, nearest, quoted
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joined
@@ -262,7 +262,7 @@ class FirstPass:
             if least is not None:
                 pairs, kept = every.above(similar_from).pairs, self.copy_of < 0
                 both = kept[pairs.later] & kept[pairs.earlier]
-                self.similar = np.unique(np.concatenate((pairs.later[both], pairs.earlier[both]))).size
+                self.similar = distinct_sorted(np.concatenate((pairs.later[both], pairs.earlier[both]))).size
             self.label_names, self._fingerprints = list(self._numbers), []
 
 
