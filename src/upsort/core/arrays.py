@@ -124,9 +124,9 @@ Number = TypeVar("Number", bound=np.generic)
 
 
 def distinct_sorted(values: npt.NDArray[Number]) -> npt.NDArray[Number]:
-    """The distinct values of (n,) numbers, ascending: as `numpy.unique`, whose table of hashes takes up to fifty times as long
-    for numbers that agree in many bits."""
-    ordered = np.sort(values)
+    """The distinct values of an array of numbers, ascending: as `numpy.unique`, whose table of hashes takes up to fifty times as
+    long for numbers that agree in many bits."""
+    ordered = np.sort(values, axis=None)
     new = np.ones(ordered.size, dtype=bool)
     np.not_equal(ordered[1:], ordered[:-1], out=new[1:])
     return ordered[new]
