@@ -141,7 +141,18 @@ def test_thresholds_of_rare_labels_are_one_half_at_least(program: Program, tmp_p
         common = np.delete(sorter.thresholds, sorter.labels.index("rare"))
         assert np.ptp(common) == 0.0
         found = program("evaluate", "a.sorter", "t.csv", "--no-ledger")
-        assert f"chosen for {aim.replace('f1', 'F1')} (decide.aim)" in found.out
+        assert f"Aim of the thresholds of the labels: {aim.replace('f1', 'F1')} (decide.aim)" in found.out
+
+
+def test_thresholds_that_no_fold_could_choose_are_said_to_be_one_half(program: Program, tmp_path: Path) -> None:
+    made = [(text, f"{label};{number % 3}", "one household") for number, (text, label) in enumerate(rows(30))]
+    write(tmp_path / "t.csv", ["text", "label", "who"], made)
+    options = (T, L, "--set=columns.label_separator=;", "--set=columns.group=who")
+    trained = program("train", "t.csv", *options, "-o", "a.sorter")
+    evaluated = program("evaluate", "a.sorter", "t.csv", "--no-ledger")
+    for found in (trained, evaluated):
+        assert "Thresholds of the labels: 50%; too few independent documents to choose others." in " ".join(found.out.split())
+        assert "decide.aim" not in found.out
 
 
 def test_too_few_documents_for_the_folds_name_what_helps(program: Program, tmp_path: Path) -> None:

@@ -86,7 +86,7 @@ class TermContribution:
 class TextExplanation:
     """Why a row is labelled as it is. scores: of each label. begins: what they begin with, such as the intercept. terms: what is
     added, strongest for the label first; for classifiers whose scores are no sums, and answers that rest on no word, there are
-    none. unknown: words of the text that the sorter does not know."""
+    none. unknown: words of the text that were in no training document. ignored: its other words that are no terms."""
 
     label: str
     probability: float
@@ -95,6 +95,7 @@ class TextExplanation:
     begins: dict[str, dict[str, float]]
     terms: list[TermContribution]
     unknown: list[str]
+    ignored: list[str]
     remark: str
 
 
@@ -193,6 +194,7 @@ class Sorter:
                 for contribution in sums.pulls
             ],
             unknown=explanation.unknown,
+            ignored=explanation.ignored,
             remark=explanation.remark,
         )
 

@@ -173,11 +173,10 @@ def _placeholder_labels(facts: _Facts) -> Iterator[_RuleFinding]:
     found = {label: of.documents for label, of in facts.result.labels.items() if is_placeholder(label)}
     if found and len(found) < len(facts.result.labels):
         documents = sum(found.values())
-        option = f"--missing-labels {shlex.quote(','.join(map(quoted, found)))}"
         yield _RuleFinding(
             touched=documents,
             what=f"{documents:,} documents have a label that seems to stand for none: {listed(map(repr, found), _NAMED)}.",
-            gather=option.replace("--missing-labels ", "--missing-labels=", 1),
+            gather=f"--missing-labels={shlex.quote(','.join(map(quoted, found)))}",
             then="Or in the plan, for every command: columns.missing_labels.",
         )
 

@@ -145,9 +145,11 @@ def rate_text(rate: Rate) -> str:
     return f"{percent(rate.value)} ({number(rate.right)} of {number(rate.of)})"
 
 
-def aim_sentence(plan: Plan) -> str:
-    """What the thresholds of sets of labels are chosen for."""
-    return f"Thresholds of the labels: chosen for {plan.decide.aim.replace('f1', 'F1')} (decide.aim)."
+def aim_sentence(plan: Plan, chosen: bool = True) -> str:
+    """What the thresholds of sets of labels are chosen for. chosen: whether there were folds to choose them on."""
+    if not chosen:
+        return "Thresholds of the labels: 50%; too few independent documents to choose others."
+    return f"Aim of the thresholds of the labels: {plan.decide.aim.replace('f1', 'F1')} (decide.aim)."
 
 
 def value_and_interval(measure: Measure, rate: Rate) -> tuple[str, str]:

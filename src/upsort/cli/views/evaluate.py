@@ -136,7 +136,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     for line in overlap_warnings(evaluation.by_similarity):
         view.add_warning(line)
     if evaluation.sorter.thresholds is not None:
-        further.append(aim_sentence(evaluation.sorter.plan))
+        further.append(aim_sentence(evaluation.sorter.plan, evaluation.sorter.calibration.kind != "none"))
     show_headline(evaluation.evidence, view, "" if by_document else group, further=further)
     for label, count in evaluation.unknown_labels.items():
         view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")

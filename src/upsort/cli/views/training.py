@@ -70,9 +70,10 @@ def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
     else:
         view.add_sentence("To estimate its accuracy: upsort evaluate, or upsort cross-validate.")
     if sorter.thresholds is not None:
-        few = sum(count < FEW_FOR_A_THRESHOLD for count in answer.labels.values())
+        chosen = sorter.calibration.kind != "none"
+        few = sum(count < FEW_FOR_A_THRESHOLD for count in answer.labels.values()) if chosen else 0
         at_least = f"; 50% at least for {few} labels with fewer than {FEW_FOR_A_THRESHOLD} documents" if few else ""
-        view.add_sentence(f"{aim_sentence(sorter.plan).removesuffix('.')}{at_least}.")
+        view.add_sentence(f"{aim_sentence(sorter.plan, chosen).removesuffix('.')}{at_least}.")
     if trained.held_out.decided is not None:
         _show_bound(sorter, view)
     with view.at(Detail.FULL):

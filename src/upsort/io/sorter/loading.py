@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray
+from upsort.core.arrays import AnyArray, distinct_sorted
 from upsort.core.classifiers import calibration as calibrations
 from upsort.core.classifiers.calibration import Calibration
 from upsort.core.classifiers.families import family
@@ -278,7 +278,7 @@ def _feature_space(contents: _Contents, trained: TrainingSummary, plan: Plan, pa
         vectors=vectors,
         vector_scale=arrays["vector_scale"] if vectors is not None else None,
         hashed=arrays["hashed"].astype(np.int64) if "hashed" in arrays else None,
-        ignored=np.unique(np.ascontiguousarray(arrays.get("ignored_words", np.zeros(0, dtype="<i4"))).view("<u4")),
+        ignored=distinct_sorted(np.ascontiguousarray(arrays.get("ignored_words", np.zeros(0, dtype="<i4"))).view("<u4")),
     )
 
 
