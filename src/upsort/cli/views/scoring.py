@@ -251,9 +251,8 @@ def _report(result: ScoreResult, sorters: Sequence[TrainedSorter], options: Scor
         labels += f", {more:,} more labels" if more > 0 else ""
         view.add_note(f"{which}Scored {result.documents:,} documents{where}{f' ({labels})' if labels else ''}.")
     if result.documents > result.without_tokens:
-        what = (
-            "Words never seen in training" if words_are_terms(sorters[0].plan.features) else "Words or n-grams that are no terms"
-        )
+        by_words = words_are_terms(sorters[0].plan.features)
+        what = "Words never seen in training" if by_words else "Words or n-grams that are no terms"
         view.add_note(f"{what}: {percent(result.unknown_share)}.")
     if result.nothing_known:
         wordless = f" ({result.without_tokens:,} of them no word at all)" if result.without_tokens else ""
