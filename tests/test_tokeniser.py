@@ -1,12 +1,14 @@
 """The tokeniser against the rules of its documentation, applied one character at a time."""
 
 import unicodedata
+from collections.abc import Iterator
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from upsort.core.arrays import AnyArray
 from upsort.core.text import tokeniser
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, WORD, character_class, lower
 from upsort.core.text.tokeniser import WordMemory
@@ -47,6 +49,15 @@ def one_by_one(text: str) -> list[str]:
     return words + ([run] if run else [])
 
 
+@pytest.fixture(params=["pattern", "compiled"], autouse=True)
+def way(request: pytest.FixtureRequest) -> Iterator[str]:
+    """Both ways of cutting, whatever the size of the text."""
+    usual, least = (tokeniser._LARGE, tokeniser._LARGE_TOGETHER), 0 if request.param == "compiled" else 1 << 60
+    tokeniser._LARGE = tokeniser._LARGE_TOGETHER = least
+    yield request.param
+    tokeniser._LARGE, tokeniser._LARGE_TOGETHER = usual
+
+
 def tokens(documents: list[str]) -> list[list[str]]:
     found = tokeniser.tokenise(documents)
     return [
@@ -68,27 +79,41 @@ def test_words_numbers_and_scripts() -> None:
     assert tokens(["", "--", "a"]) == [[], [], ["a"]]
 
 
-@given(st.lists(st.lists(WORDY, max_size=4), max_size=5), st.sampled_from([0, 3, 1 << 17]))
-def test_blocks_that_share_a_memory_are_cut_alike(blocks: list[list[str]], most: int) -> None:
+@given(st.lists(st.lists(WORDY, max_size=4), max_size=5))
+def test_blocks_that_share_a_memory_are_cut_alike(blocks: list[list[str]]) -> None:
     memory = WordMemory(str.upper)
-    usual, tokeniser._MOST_KEYS = tokeniser._MOST_KEYS, most
-    try:
-        found = [tokeniser.tokenise(block, memory=memory) for block in blocks]
-    finally:
-        tokeniser._MOST_KEYS = usual
+    found = [tokeniser.tokenise(block, memory=memory) for block in blocks]
     expected = [word.upper() for block in blocks for document in block for word in one_by_one(document)]
     assert [memory.words[code] for block in found for code in block.codes] == expected
     assert memory.words == list(dict.fromkeys(expected))
 
 
-def test_tokens_with_one_hash_stay_apart(monkeypatch: pytest.MonkeyPatch) -> None:
-    text = "honeysuckles honeysuckle honeysuckles gooseberries honeysuckle"
-    monkeypatch.setattr(tokeniser, "_mixed", lambda keys, words: np.zeros_like(words))  # one hash for every long token
-    assert tokens([text]) == [text.split()]
-    memory = WordMemory()
-    for block in ("honeysuckle honeysuckle", "gooseberries", "honeysuckles honeysuckle"):
-        found = tokeniser.tokenise([block], memory=memory)
-        assert [memory.words[code] for code in found.codes] == block.split()
+def test_tables_of_tokens_grow() -> None:
+    texts = [f"fern{number} Fern{number}" for number in range(40_000)]
+    memory = WordMemory(str.lower)
+    found = tokeniser.tokenise(texts, lowers=True, memory=memory)
+    assert [memory.words[code] for code in found.codes.tolist()] == [f"fern{at // 2}" for at in range(80_000)]
+    assert len(memory.words) == 40_000
+
+
+def test_tokens_with_one_hash_stay_apart() -> None:
+    """The compiled pass compares the bytes of tokens whose hash is the same: a table in which another token has taken the place
+    of the one looked for, with its hash."""
+    kernels = tokeniser._kernels()
+    classes = tokeniser._classes()
+
+    def numbers(text: bytes, table: AnyArray, known: AnyArray, state: AnyArray) -> list[int]:
+        state[0] = state[3] = 0
+        codes, starts = np.empty(8, np.int32), np.empty(2, np.int64)
+        edges = np.array([0, len(text)])
+        raw = np.frombuffer(text, np.uint8)
+        assert kernels.cut(raw, edges, classes, table, known, state, codes, starts, np.empty((0, 2), np.int64)) == kernels.DONE
+        return codes[: state[3]].tolist()
+
+    table, known, state = np.zeros((16, 2), np.uint64), np.zeros(64, np.uint8), np.zeros(5, np.int64)
+    assert numbers(b"moss fern", table, known, state) == [0, 1]
+    known[:4] = list(b"mint")
+    assert numbers(b"moss fern mint", table, known, state) == [2, 1, 3]
 
 
 def test_lower_casing_follows_the_language() -> None:

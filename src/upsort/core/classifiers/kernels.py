@@ -15,13 +15,12 @@ Loading this module takes some tenths of a second, and compiling seconds, once: 
 in the user's cache."""
 
 import math
-from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-import numba
 import numpy as np
 
 from upsort.core.arrays import AnyArray
+from upsort.core.text.kernels import compiled
 
 _F32_ONE, _ZERO, _HALF = np.float32(1), np.float32(0), np.float32(0.5)
 _TINY = np.float32(1e-20)
@@ -44,15 +43,7 @@ class Data(NamedTuple):
     scale: AnyArray
 
 
-def _compiled(function: Callable[..., Any]) -> Callable[..., tuple[float, float]]:
-    choices: dict[str, Any] = {"fastmath": True, "nogil": True}
-    try:
-        return numba.njit(cache=True, **choices)(function)  # type: ignore[no-any-return]
-    except RuntimeError:  # no place where what is compiled could be kept
-        return numba.njit(**choices)(function)  # type: ignore[no-any-return]
-
-
-@_compiled
+@compiled
 def softmax_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """−ln softmax(s)[own label]. A step goes from α towards p, the softmax of the scores, as far as the dual surely grows
     (Shalev-Shwartz & Zhang 2013, section 5: the entropy is 1-strongly convex in the 1-norm)."""
@@ -104,7 +95,7 @@ def softmax_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-de
     return gaps, losses
 
 
-@_compiled
+@compiled
 def hinge_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """max(0, 1 − y s)² for each label. Steps are exact (Hsieh et al. 2008)."""
     ptr, idx, dat, own, cost, squares, scale = data
@@ -157,7 +148,7 @@ def hinge_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     return gaps, losses
 
 
-@_compiled
+@compiled
 def squares_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """(y − s)² for each label. Steps are exact (Saunders, Gammerman & Vovk 1998 for the dual of ridge regression)."""
     ptr, idx, dat, own, cost, squares, _ = data
@@ -195,7 +186,7 @@ def squares_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-de
     return gaps, losses
 
 
-@_compiled
+@compiled
 def logistic_pass(data, dual, W, order, penalties):  # type: ignore[no-untyped-def]
     """ln(1 + exp(−y s)) for each label (the dual of Yu, Huang & Lin 2011). α is cost · σ(t) / penalty; Newton's method finds t,
     in which the slope of the dual is at least 1 everywhere."""

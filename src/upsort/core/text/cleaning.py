@@ -35,8 +35,9 @@ from upsort.core.text.steps import step_called
 from upsort.core.text.steps.characters import LINE_ENDS, LOWER, PUNCTUATION
 from upsort.core.text.steps.patterns import MOST_CHARACTERS, TimedSubstitution, checked_pattern
 from upsort.core.text.steps.words import KEEP, protected_texts
-from upsort.core.text.tokeniser import Tokens, WordMemory, tokenise
+from upsort.core.text.tokeniser import Tokens, WordMemory, tokenise, with_present_words
 
+_MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
 _NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
 
 
@@ -74,9 +75,15 @@ class Cleaner:
         return FinalForms(formed, counted=any(step_called(name).joins_forms for name, _ in self.on_words))
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
-        """The cleaned tokens of a block of documents."""
-        tokens = self.words_of(documents)
+        """The cleaned tokens of a block of documents. What words are made of is remembered from block to block."""
+        if len(self._memory.words) > _MOST_WORDS:
+            del self.__dict__["_memory"]
+        tokens = with_present_words(self.words_of(documents, self._memory))
         return self.forms.of_tokens(tokens) if self.forms is not None else tokens
+
+    @cached_property
+    def _memory(self) -> WordMemory:
+        return self.memory()
 
     def memory(self) -> WordMemory:
         """What numbers the words of `words_of`, for blocks that are to share their numbers."""

@@ -1,0 +1,138 @@
+"""Compiled passes over UTF-8 text: tokens found, numbered and looked up in one go.
+
+Loading this module takes some tenths of a second, and compiling seconds, once: the compiled code is kept next to the module, or
+in the user's cache. All functions release the interpreter lock."""
+
+from collections.abc import Callable
+from typing import Any
+
+import numba
+import numpy as np
+
+_DIGIT, _INNER, _DIGIT_INNER, _IDEOGRAPH, _MARK, _UNKNOWN = 1, 3, 4, 5, 6, 255  # classes of `characters`; below 2: in words
+DONE, CLASS_MISSING, TABLE_FULL = range(3)
+
+
+def compiled(function: Callable[..., Any]) -> Callable[..., Any]:
+    """Compile a function at its first call, and keep the result where there is a place for it."""
+    choices: dict[str, Any] = {"nogil": True, "fastmath": True}
+    try:
+        return numba.njit(cache=True, **choices)(function)  # type: ignore[no-any-return]
+    except RuntimeError:  # no place where what is compiled could be kept
+        return numba.njit(**choices)(function)  # type: ignore[no-any-return]
+
+
+@compiled
+def _character(raw, place, classes):  # type: ignore[no-untyped-def]
+    """The code point at a place (RFC 3629, section 3), its class and its bytes."""
+    lead = np.int64(raw[place])
+    if lead < 0x80:
+        return lead, np.int64(classes[lead]), 1
+    point = np.int64(raw[place + 1] & 0x3F)
+    if lead < 0xE0:
+        point |= (lead & 0x1F) << 6
+        return point, np.int64(classes[point]), 2
+    point = (point << 6) | np.int64(raw[place + 2] & 0x3F)
+    if lead < 0xF0:
+        point |= (lead & 0x0F) << 12
+        return point, np.int64(classes[point]), 3
+    point = (point << 6) | np.int64(raw[place + 3] & 0x3F) | ((lead & 0x07) << 18)
+    return point, np.int64(classes[point]), 4
+
+
+@compiled
+def cut(raw, edges, classes, table, known, state, codes, starts, spans):  # type: ignore[no-untyped-def]
+    """Cut documents into tokens and number them; see `tokeniser` for the rules.
+
+    raw: (bytes,) uint8. edges: (n + 1,) int64, where documents begin. classes: (code points,) uint8, a class each, or 255 where
+    it is not known yet. table: (slots, 2) uint64, a power of two of slots, each a hash and (number << 32 | place + 1) of a
+    token, or zeros. known: uint8, the distinct tokens, a zero behind each. state: int64, the numbers of documents done, of
+    distinct tokens, of bytes of `known`, and of tokens; and the code point whose class is missing. codes, starts: the result,
+    as in `Tokens`. spans: (tokens, 2) int64, where each token begins and ends; empty where that is not wanted.
+
+    Returns DONE, or what has to be mended before it goes on with the document at which it stopped. A table is at most half full
+    (linear probing: Knuth, vol. 3, section 6.4). Tokens with one hash are compared byte by byte."""
+    documents, distinct, used, n = state[0], state[1], state[2], state[3]
+    mask, slots = np.uint64(table.shape[0] - 1), table.shape[0]
+    for document in range(documents, edges.size - 1):
+        place, end = edges[document], edges[document + 1]
+        starts[document] = n
+        state[0], state[1], state[2], state[3] = document, distinct, used, n
+        while place < end:
+            point, kind, width = _character(raw, place, classes)
+            if kind == _UNKNOWN:
+                state[1], state[2], state[4] = distinct, used, point
+                return CLASS_MISSING
+            if kind > _DIGIT and kind != _IDEOGRAPH:
+                place += width
+                continue
+            begin = place
+            hashed = np.uint64(0x9E3779B97F4A7C15)
+            alone = kind == _IDEOGRAPH
+            while True:
+                for at in range(place, place + width):
+                    hashed = (hashed ^ np.uint64(raw[at])) * np.uint64(0x100000001B3)
+                place += width
+                if place >= end or alone:
+                    break
+                before = kind
+                point, kind, width = _character(raw, place, classes)
+                if kind == _INNER or (kind == _DIGIT_INNER and before == _DIGIT):
+                    if place + width >= end:
+                        break
+                    point, following, _ = _character(raw, place + width, classes)
+                    if following <= (_DIGIT if kind == _INNER else -1) or (kind == _DIGIT_INNER and following == _DIGIT):
+                        continue
+                    if following != _UNKNOWN:
+                        break
+                    kind = following
+                if kind == _UNKNOWN:
+                    state[1], state[2], state[4] = distinct, used, point
+                    return CLASS_MISSING
+                if kind > _DIGIT and kind != _MARK:
+                    break
+            size = place - begin
+            hashed ^= hashed >> np.uint64(32)
+            slot = hashed & mask
+            code = np.int64(-1)
+            while table[slot, 1] != 0:
+                if table[slot, 0] == hashed:
+                    first = np.int64(table[slot, 1] & np.uint64(0xFFFFFFFF)) - 1
+                    same = 0
+                    while same < size and known[first + same] == raw[begin + same]:
+                        same += 1
+                    if same == size and known[first + size] == 0:
+                        code = np.int64(table[slot, 1] >> np.uint64(32))
+                        break
+                slot = (slot + np.uint64(1)) & mask
+            if code < 0:
+                if 2 * (distinct + 1) > slots or used + size + 1 > known.size:
+                    state[1], state[2] = distinct, used
+                    return TABLE_FULL
+                code = distinct
+                table[slot, 0] = hashed
+                table[slot, 1] = (np.uint64(code) << np.uint64(32)) | np.uint64(used + 1)
+                for at in range(size):
+                    known[used + at] = raw[begin + at]
+                known[used + size] = 0
+                used += size + 1
+                distinct += 1
+            codes[n] = code
+            if spans.size:
+                spans[n, 0], spans[n, 1] = begin, place
+            n += 1
+    starts[edges.size - 1] = n
+    state[0], state[1], state[2], state[3] = edges.size - 1, distinct, used, n
+    return DONE
+
+
+@compiled
+def move(table, larger):  # type: ignore[no-untyped-def]
+    """Put the tokens of a table into a larger one, which is empty."""
+    mask = np.uint64(larger.shape[0] - 1)
+    for row in range(table.shape[0]):
+        if table[row, 1] != 0:
+            slot = table[row, 0] & mask
+            while larger[slot, 1] != 0:
+                slot = (slot + np.uint64(1)) & mask
+            larger[slot, 0], larger[slot, 1] = table[row, 0], table[row, 1]
