@@ -15,7 +15,7 @@ from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.arrays import CompactStrings, compact, compacted, expanded_text
+from upsort.core.arrays import TextColumn, blank_places, chosen_texts, compact, concatenated, decimals, holds_any, tally
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.plan import Clean
@@ -106,11 +106,6 @@ def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: b
     assert spelt(workers) == spelt(1)
 
 
-@given(st.lists(st.text()))
-def test_texts_that_travel_packed_are_the_same(texts: list[str]) -> None:
-    assert expanded_text(pickle.loads(pickle.dumps(compacted(texts)))) == texts
-
-
 @given(st.lists(st.tuples(st.text(), st.text(), st.text()), max_size=8))
 def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
     nothing = [""] * len(rows)
@@ -144,25 +139,31 @@ def test_a_block_travels_whole(rows: list[tuple[str, str, str]]) -> None:
     assert RowMetadata.joined([small, small]) == RowMetadata.joined([block.metadata, block.metadata])
 
 
-@given(st.lists(st.lists(st.text(max_size=5), max_size=6), min_size=1, max_size=4))
-def test_many_texts_are_kept_as_they_are(parts: list[list[str]]) -> None:
-    texts = [text for part in parts for text in part]
-    small = CompactStrings.joined([found for part in parts if isinstance(found := compact(part), CompactStrings)])
-    for found in (small, pickle.loads(pickle.dumps(small))):
-        assert list(found) == texts and len(found) == len(texts) and found == texts and found != [*texts, ""]
-        assert [found[place] for place in range(-len(texts), len(texts))] == texts + texts
-        assert found[1:] == texts[1:]
-        with pytest.raises(IndexError):
-            found[len(texts)]
+@given(st.lists(st.lists(st.text(st.characters(codec="utf-8"), max_size=5), max_size=6), min_size=1, max_size=4))
+def test_columns_of_text_hold_what_was_put_in(parts: list[list[str]]) -> None:
+    texts = [*(text for part in parts for text in part), ""]
+    small = concatenated([compact(part, few=-1) for part in parts] + [TextColumn.blank(1)])
+    assert isinstance(small, TextColumn)
+    for found in (small, pickle.loads(pickle.dumps(small)), pickle.loads(pickle.dumps(small[1:]))):
+        own = texts[len(texts) - len(found) :]
+        assert list(found) == own and found == own and found != [*own, ""]
+        assert [found[place] for place in range(len(own))] == own and list(found[1:]) == own[1:]
+        assert list(chosen_texts(found, [*range(len(own))] * 2)) == own * 2
+        assert found.characters == sum(map(len, own)) and found.line_feeds().tolist() == [text.count("\n") for text in own]
+        assert list(blank_places(found)) == list(blank_places(own)) and tally(found) == tally(own)
+        assert holds_any(found, "a\x85é") == holds_any(own, "a\x85é")
 
 
-def test_values_with_types_are_kept_as_they_are() -> None:
-    cells = ["a", TypedCell(2)]
-    assert compact(cells) is cells
+@pytest.mark.parametrize("cells", [["a", TypedCell(2)], ["a", "\ud800"]])
+def test_what_is_more_or_less_than_text_is_kept_as_it_is(cells: list[str]) -> None:
+    assert compact(cells, few=-1) is cells
 
 
-def test_a_value_of_json_travels_with_its_type() -> None:
-    assert isinstance(expanded_text(compacted(["a", TypedCell(2)]))[1], TypedCell)
+@given(st.lists(st.floats(0, 1) | st.integers(0, 10**7).map(lambda number: number / 2e6) | st.just(float("nan")), min_size=1))
+def test_many_numbers_are_written_as_one(numbers: list[float]) -> None:
+    many = np.resize(np.array(numbers), 5_000)
+    for digits in (4, 6):
+        assert list(decimals(many, digits))[: len(numbers)] == list(decimals(many[: len(numbers)], digits))
 
 
 @pytest.mark.parametrize(("free", "each", "able"), [(10**9, 10**8, 4), (10**9, 4 * 10**8, 2), (10**6, 10**9, 1)])

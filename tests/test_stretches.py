@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from upsort.core.errors import Problem, UsageProblem
 from upsort.io.notices import add_notice, add_notice_once, drain_notices, merge_notices, notices
 from upsort.io.sources.inputs import open_inputs
-from upsort.io.tables import binary_tables, chunking, rows, text_files
+from upsort.io.tables import binary_tables, chunking, delimited, rows, text_files
 from upsort.io.tables.bounds import DamagedSource
 from upsort.io.tables.columns import MissingColumn
 from upsort.io.tables.rows import Block, ReadSettings, SourceTable
@@ -52,23 +52,37 @@ def flat(blocks: list[Block]) -> list[object]:
 SIGNS = st.sampled_from(["a", "ö", '"', '""', ",", "\n", "\r\n", "\r", "\n\n", ',"', '",', '"\n', '"\r', " "])
 
 
-@settings(max_examples=150 if THOROUGH else 15)
-@given(st.lists(SIGNS, max_size=120).map("".join), st.booleans())
+CELLS = ["a", "", "ö", '"x,y"', '"q""q"', '"l\n\nl"', '"\r\n"', '""', "b c"]
+ROWS = st.tuples(*[st.sampled_from(CELLS)] * 3).map(",".join)
+NEARLY_REGULAR = st.lists(
+    ROWS | st.sampled_from([' "a",b,c', 'a"b,c,d', '"a"b,c,d', "", "a,b", '"', "\r"]) | ROWS | ROWS, max_size=40
+)
+
+
+@settings(max_examples=150 if THOROUGH else 30)
+@given(
+    st.lists(SIGNS, max_size=120).map("".join) | NEARLY_REGULAR.map("\n".join) | NEARLY_REGULAR.map("\r\n".join), st.booleans()
+)
 @example('one,"two\n"a ""b"" \nc",x\n' * 9, True)
 @example('"a""\nb",c\nd"e,"f\n' * 9, False)
 @example("a,b,c\n" * 9 + "\n\nTotal,1,2\n\n\n", False)
 @example('a,"b\n' * 9, False)
+@example('a,b,c\n"a\n\nb","c""d",e\n"x" ,y,z\n' * 9, False)
+@example('a,b,c\n"a\n\nb","c""d",e\n' * 9, True)
+@example("a,b,c\r\n" * 9 + "d,,\r\n", True)
+@example("ab,c\n" * 9 + "d,\x00,\udc80\n".encode("utf-8", "surrogateescape").decode("latin-1"), True)
 def test_stretches_of_separated_cells_are_the_table(tmp_path_factory: pytest.TempPathFactory, text: str, mark: bool) -> None:
     path = tmp_path_factory.mktemp("t") / "t.csv"
     path.write_text("n,m,o\n" + text, encoding="utf-8-sig" if mark else "utf-8", newline="")
+    whole = table_of(path, encoding="utf-8", header=True)  # type: ignore[arg-type]
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(chunking, "_LEAST", 12)
-        for module in (chunking, rows):
+        for module in (chunking, rows, delimited):
             patch.setattr(module, "ROWS_A_BLOCK", 3)
         table = table_of(path, encoding="utf-8", header=True)  # type: ignore[arg-type]
         if table.division is None:
             return
-        assert flat(in_stretches(table)[1]) == flat(list(table.blocks()))
+        assert flat(in_stretches(table)[1]) == flat(list(table.blocks())) == flat(list(whole.blocks()))
 
 
 @pytest.mark.usefixtures("short")

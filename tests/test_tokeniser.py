@@ -107,7 +107,8 @@ def test_tokens_with_one_hash_stay_apart() -> None:
         codes, starts = np.empty(8, np.int32), np.empty(2, np.int64)
         edges = np.array([0, len(text)])
         raw = np.frombuffer(text, np.uint8)
-        assert kernels.cut(raw, edges, classes, table, known, state, codes, starts, np.empty((0, 2), np.int64)) == kernels.DONE
+        result = (codes, starts, np.empty((0, 2), np.int64))
+        assert kernels.cut((raw, edges, classes), (table, known, state), result) == kernels.DONE
         return codes[: state[3]].tolist()
 
     table, known, state = np.zeros((16, 2), np.uint64), np.zeros(64, np.uint8), np.zeros(5, np.int64)

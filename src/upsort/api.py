@@ -168,9 +168,9 @@ class Sorter:
         objects = [self._as_object(row, number) for number, row in enumerate(rows, 1)]
         with self._guard.lock:
             documents, faults = self._reader.of_objects(objects)
-            usable = [place for place, fault in enumerate(faults) if fault is None]
+            usable = [place for place in range(len(objects)) if place not in faults]
             decided = self._sorter.decide(documents.rows(usable)) if usable else None
-            return self._answers(faults, usable, decided)
+            return self._answers([faults.get(place) for place in range(len(objects))], usable, decided)
 
     def explain(self, row: Row) -> TextExplanation:
         """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
@@ -199,10 +199,10 @@ class Sorter:
         )
 
     def _document(self, row: Row) -> Documents:
-        documents, (fault,) = self._reader.of_objects([self._as_object(row, 1)])
-        if fault is not None:
-            raise DataProblem(f"There is nothing to explain: {fault}.", "Give a text, or a row that has one.")
-        return documents
+        found = self._reader.of_object(self._as_object(row, 1))
+        if isinstance(found, RejectionReason):
+            raise DataProblem(f"There is nothing to explain: {found}.", "Give a text, or a row that has one.")
+        return found
 
     def _as_object(self, row: Row, number: int) -> Mapping[str, Any]:
         """A row by the names of its columns. Raises UsageProblem for what is none."""
@@ -227,7 +227,7 @@ class Sorter:
         given = np.zeros(table.shape, dtype=bool) if decided is not None and decided.sets is not None else None
         messages = [""] * n
         if decided is not None:
-            labels[usable] = self._sorter.sorted_as(decided)
+            labels[usable] = list(self._sorter.sorted_as(decided))
             second[usable] = [names[number] for number in decided.second.tolist()]
             probabilities[usable] = decided.probabilities[np.arange(len(usable)), decided.best]
             margins[usable], unknown[usable] = decided.margin, decided.unknown_share
@@ -300,7 +300,8 @@ def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str =
     if len(inputs.tables) > 1:
         raise UsageProblem(f"{path} holds {len(inputs.tables)} tables.", "Name one of them.")
     (source,) = inputs.tables
-    cells, refused = [], []
+    cells: list[list[str]] = []
+    refused = []
     for block in source.blocks():
         cells += block.rows
         refused += [(rejected.line, str(rejected.reason)) for rejected in block.refused]

@@ -1,15 +1,15 @@
-"""Names of array types, numbering of distinct values, and many short texts in little memory.
+"""Names of array types, numbering of distinct values, and many short texts in little memory."""
 
-One long text is pickled much faster than many short ones and takes less memory."""
-
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
+from functools import cache
 from typing import Any, TypeVar, overload
 
 import numpy as np
 import numpy.typing as npt
 import xxhash
 
-from upsort.core.lazy import pyarrow
+from upsort.core.lazy import arrow_compute, pyarrow
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -40,62 +40,71 @@ def factorize(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
     return rank[inverse], distinct[order]
 
 
-_BETWEEN = "\0"
-Compacted = str | list[str]
-"""All texts with a sign between them; or the list itself, where that cannot be."""
+class TextColumn(Sequence[str]):
+    """Many texts in one Arrow array, of which a text becomes a string when it is asked for.
 
+    array: of strings, without nulls."""
 
-def compacted(texts: Sequence[str]) -> Compacted:
-    """Texts for travelling. Those that are more than text, or hold the sign themselves, stay as they are."""
-    whole = _BETWEEN.join(texts)
-    if whole.count(_BETWEEN) != len(texts) - 1 or set(map(type, texts)) != {str}:
-        return list(texts)
-    return whole
-
-
-def expanded_text(compact_text: Compacted) -> list[str]:
-    """The same texts again."""
-    return compact_text if isinstance(compact_text, list) else compact_text.split(_BETWEEN)
-
-
-class CompactStrings(Sequence[str]):
-    """Many short texts in little memory. blocks: of each block all its texts in one, and where each of them ends."""
-
-    def __init__(self, blocks: Sequence[tuple[str, AnyArray]]) -> None:
-        self.blocks = [(whole, ends) for whole, ends in blocks if ends.size]
-        self._starts = np.cumsum([0, *(ends.size for _, ends in self.blocks)])
+    def __init__(self, array: Any) -> None:
+        self.array = array if array.type == _text_type() else array.cast(_text_type())
 
     @staticmethod
-    def joined(parts: Sequence["CompactStrings"]) -> "CompactStrings":
+    def blank(length: int) -> "TextColumn":
+        """So many empty texts."""
+        return _column(b"", np.zeros(length, dtype=np.int64))
+
+    @staticmethod
+    def joined(parts: Sequence["TextColumn"]) -> "TextColumn":
         """Those of all, one after the other."""
-        return CompactStrings([block for part in parts for block in part.blocks])
+        return TextColumn(pyarrow.concat_arrays([part.array for part in parts])) if len(parts) > 1 else parts[0]
+
+    def take(self, places: Ints | Places | Sequence[int]) -> "TextColumn":
+        """Some of the texts."""
+        numbers = np.ascontiguousarray(places, dtype=np.int64)
+        wanted = pyarrow.Array.from_buffers(pyarrow.int64(), numbers.size, [None, pyarrow.py_buffer(numbers)])
+        return TextColumn(self.array.take(wanted))
+
+    def utf8(self) -> tuple[bytes | memoryview, Ints]:
+        """All texts one behind the other, as UTF-8, and the (n + 1,) places of their ends, before them a 0."""
+        edges = np.frombuffer(self.array.buffers()[1], dtype=np.int64)[self.array.offset :][: len(self) + 1]
+        content = self.array.buffers()[2]
+        return (memoryview(content)[edges[0] : edges[-1]] if content is not None else b""), edges - edges[0]
+
+    @property
+    def size(self) -> int:
+        """Bytes of all texts together."""
+        return len(self.utf8()[0])
+
+    @property
+    def characters(self) -> int:
+        """Of all texts together."""
+        content = np.frombuffer(self.utf8()[0], dtype=np.int8)
+        return int(np.count_nonzero(content >= _FIRST_BYTES))
+
+    def line_feeds(self) -> Ints:
+        """(n,) how many are in each text."""
+        content, edges = self.utf8()
+        if b"\n" not in bytes(content):
+            return np.zeros(len(self), dtype=np.int64)
+        places = np.flatnonzero(np.frombuffer(content, dtype=np.uint8) == _LINE_FEED)
+        return np.diff(np.searchsorted(places, edges))
 
     def __len__(self) -> int:
-        return int(self._starts[-1])
+        return len(self.array)
 
     @overload
     def __getitem__(self, place: int, /) -> str: ...
 
     @overload
-    def __getitem__(self, place: slice, /) -> list[str]: ...
+    def __getitem__(self, place: slice, /) -> "TextColumn": ...
 
-    def __getitem__(self, place: int | slice, /) -> str | list[str]:
-        if isinstance(place, slice):
-            return [self[position] for position in range(*place.indices(len(self)))]
-        at = place + len(self) if place < 0 else place
-        if not 0 <= at < len(self):
-            raise IndexError(place)
-        block = int(np.searchsorted(self._starts, at, side="right")) - 1
-        whole, ends = self.blocks[block]
-        at -= int(self._starts[block])
-        return whole[int(ends[at - 1]) if at else 0 : int(ends[at])]
+    def __getitem__(self, place: int | slice, /) -> "str | TextColumn":
+        found = self.array[place]
+        return TextColumn(found) if isinstance(place, slice) else found.as_py()
 
     def __iter__(self) -> Iterator[str]:
-        for whole, ends in self.blocks:
-            begin = 0
-            for end in ends.tolist():
-                yield whole[begin:end]
-                begin = end
+        for begin in range(0, len(self), _AT_ONCE):
+            yield from self.array.slice(begin, _AT_ONCE).to_pylist()
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Sequence) and len(self) == len(other) and all(map(str.__eq__, self, other))
@@ -103,22 +112,116 @@ class CompactStrings(Sequence[str]):
     __hash__ = None  # type: ignore[assignment]
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return CompactStrings, (self.blocks,)
+        content, edges = self.utf8()
+        return _column, (bytes(content), np.diff(edges).astype(np.uint32))
 
 
-def compact(texts: Sequence[str]) -> Sequence[str]:
-    """The same texts in less memory; those that are more than text stay as they are."""
-    if isinstance(texts, CompactStrings) or set(map(type, texts)) != {str}:
+@cache
+def _text_type() -> Any:
+    return pyarrow.large_string()
+
+
+_AT_ONCE, _FEW = 1 << 14, 1 << 12
+_LINE_FEED = 10
+_FIRST_BYTES = -64  # bytes that continue a character, 0x80 to 0xBF, are below it as signed numbers
+
+
+def _column(content: bytes, lengths: AnyArray) -> TextColumn:
+    edges = np.zeros(lengths.size + 1, dtype=np.int64)
+    np.cumsum(lengths, out=edges[1:])
+    buffers = [None, pyarrow.py_buffer(edges), pyarrow.py_buffer(content)]
+    return TextColumn(pyarrow.Array.from_buffers(pyarrow.large_string(), lengths.size, buffers))
+
+
+def compact(texts: Sequence[str], few: int = _FEW) -> Sequence[str]:
+    """The same texts in less memory, and faster to send; those that are more than text, and a few, stay as they are."""
+    if isinstance(texts, TextColumn) or len(texts) <= few or set(map(type, texts)) - {str}:
         return texts
-    ends = np.cumsum(np.fromiter(map(len, texts), dtype=np.int64, count=len(texts)))
-    return CompactStrings([("".join(texts), ends.astype(np.min_scalar_type(ends[-1])))])
+    joined = "".join(texts)
+    try:
+        content = joined.encode("utf-8")
+    except UnicodeEncodeError:  # halves of surrogate pairs, which are no characters
+        return texts
+    sizes = map(len, texts) if len(content) == len(joined) else (len(text.encode("utf-8")) for text in texts)
+    return _column(content, np.fromiter(sizes, dtype=np.int64, count=len(texts)))
 
 
 def concatenated(parts: Sequence[Sequence[str]]) -> Sequence[str]:
     """All texts of all parts; in little memory where each part is."""
-    small = [part for part in parts if isinstance(part, CompactStrings)]
-    return CompactStrings.joined(small) if len(small) == len(parts) else [text for part in parts for text in part]
+    small = [part for part in parts if isinstance(part, TextColumn)]
+    return TextColumn.joined(small) if small and len(small) == len(parts) else [text for part in parts for text in part]
 
+
+def chosen_texts(texts: Sequence[str], places: Sequence[int] | Ints | Places) -> Sequence[str]:
+    """Some of the texts, in little memory where all are."""
+    if isinstance(texts, TextColumn):
+        return texts.take(places)
+    return [texts[place] for place in (places.tolist() if isinstance(places, np.ndarray) else places)]
+
+
+def decimals(values: Floats, digits: int) -> Sequence[str]:
+    """(n,) numbers as text with so many digits behind the point, the nearest to each; nothing for NaN."""
+    values = np.asarray(values, dtype=np.float64)
+    scaled = np.nan_to_num(values) * 10.0**digits
+    if len(values) <= _FEW or np.signbit(scaled).any() or not (scaled < _EXACT).all():
+        return ["" if value != value else f"{value:.{digits}f}" for value in values.tolist()]
+    nearest = np.rint(scaled)
+    for place in np.flatnonzero(np.abs(np.abs(scaled - nearest) - 0.5) < _NEAR_A_HALF).tolist():
+        nearest[place] = round(float(f"{values[place]:.{digits}f}") * 10.0**digits)
+    wide = np.zeros((len(values), 2), dtype=np.int64)  # 128 bits, the lower half first
+    wide[:, 0] = nearest
+    buffers = [None, pyarrow.py_buffer(wide)]
+    texts = pyarrow.Array.from_buffers(pyarrow.decimal128(18, digits), len(values), buffers).cast(pyarrow.large_string())
+    if np.isnan(values).any():
+        texts = arrow_compute.if_else(pyarrow.array(np.isnan(values)), pyarrow.scalar("", pyarrow.large_string()), texts)
+    return TextColumn(texts)
+
+
+_EXACT = 2.0**40  # of which a part in 2^53 is far below what follows
+_NEAR_A_HALF = 1e-3
+
+
+def tally(texts: Sequence[str]) -> Counter[str]:
+    """How often each text comes."""
+    if not isinstance(texts, TextColumn):
+        return Counter(texts)
+    counts = texts.array.value_counts()
+    return Counter(dict(zip(counts.field(0).to_pylist(), counts.field(1).to_pylist(), strict=True)))
+
+
+def texts_by_code(texts: Sequence[str], codes: Ints | Places) -> Sequence[str]:
+    """(n,) the text of each code."""
+    return chosen_texts(compact(texts, few=-1 if codes.size > _FEW else len(texts)), codes)
+
+
+def joined_text(texts: Sequence[str]) -> str:
+    """All texts, one behind the other."""
+    return str(texts.utf8()[0], "utf-8") if isinstance(texts, TextColumn) else "\n".join(texts)
+
+
+def holds_any(texts: Sequence[str], characters: str) -> bool:
+    """Whether one of the characters is in one of the texts."""
+    if isinstance(texts, TextColumn):
+        content = bytes(texts.utf8()[0])
+        if content.isascii():
+            characters = "".join(filter(str.isascii, characters))
+        return any(character.encode("utf-8") in content for character in characters)
+    joined = "\n".join(texts)
+    return any(character in joined for character in characters)
+
+
+def blank_places(texts: Sequence[str]) -> Iterable[int]:
+    """The places of texts of nothing but white space."""
+    if not isinstance(texts, TextColumn):
+        return (place for place, text in enumerate(texts) if not text.strip())
+    content, edges = texts.utf8()
+    first = np.frombuffer(content, dtype=np.uint8)[np.minimum(edges[:-1], len(content) - 1)] if len(content) else edges[:-1]
+    maybe = _MAY_BE_SPACE[first] | (edges[:-1] == edges[1:])
+    return (place for place in np.flatnonzero(maybe).tolist() if not texts[place].strip())
+
+
+_MAY_BE_SPACE = np.isin(np.arange(256), [*range(33), 0xC2, 0xE1, 0xE2, 0xE3])
+"""Which bytes begin a character of white space (Unicode's property White_Space, and the separators 0x1C to 0x1F)."""
 
 Number = TypeVar("Number", bound=np.generic)
 

@@ -91,6 +91,8 @@ if TYPE_CHECKING:
     import psutil
     import pyarrow
     import regex
+    from pyarrow import compute as arrow_compute
+    from pyarrow import csv as arrow_csv
     from pyarrow import parquet as arrow_parquet
     from scipy import io as scipy_io
     from scipy import optimize, special
@@ -135,6 +137,8 @@ if not TYPE_CHECKING:
     cloudpickle = _library("cloudpickle")
     dask_config = _library("dask.config")
     distributed = _library("distributed")
+    arrow_compute = _library("pyarrow.compute")
+    arrow_csv = _library("pyarrow.csv")
     arrow_parquet = _library("pyarrow.parquet")
     msgspec = _library("msgspec")
     openpyxl = _library("openpyxl")

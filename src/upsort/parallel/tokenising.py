@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from upsort.core.arrays import Codes, Compacted, compacted, expanded_text
+from upsort.core.arrays import Codes
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import narrow
 from upsort.core.plan import Clean
@@ -86,16 +86,5 @@ def cut_blocks(
 ) -> Iterator[tuple[Block, list[Tokens]]]:
     """Each block, in order, with the tokens of each of its parts before the steps on words. parts_of: the texts of a block."""
     numbering = WordNumbering(cutting.memory)
-    for block, cuts in in_order(cutting, blocks, workers, lambda block: PackedParts(parts_of(block))):
+    for block, cuts in in_order(cutting, blocks, workers, parts_of):
         yield block, list(map(numbering, cuts))
-
-
-class PackedParts(list[Sequence[str]]):
-    """The parts of a block; they travel packed."""
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        return _travelled, ([compacted(part) for part in self],)
-
-
-def _travelled(parts: Sequence[Compacted]) -> list[list[str]]:
-    return [expanded_text(part) for part in parts]

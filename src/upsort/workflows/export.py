@@ -115,7 +115,7 @@ def _samples(sorter: TrainedSorter, texts: Sequence[str]) -> dict[str, Any]:
     reader = DocumentReader.of_sorter(sorter)
     column = (reader.columns.text or ("text",))[-1]
     documents, faults = reader.of_objects([{column: text} for text in texts])
-    usable = [place for place, fault in enumerate(faults) if fault is None]
+    usable = [place for place in range(len(texts)) if place not in faults]
     documents = documents.rows(usable)
     decided = sorter.decide(documents)
     rows = zip(usable, tokens_for(sorter, documents), sorter.sorted_as(decided), decided.probabilities.tolist(), strict=True)

@@ -20,6 +20,7 @@ from upsort.core.training.labelled import UnknownWords
 from upsort.core.training.sorter import Decisions, TrainedSorter, without_known_words
 from upsort.io.outputs.registry import fingerprint
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columnar import column_of
 from upsort.io.tables.columns import ColumnMapper, column_place, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
@@ -115,8 +116,8 @@ class BlockScorer:
         """Decide about a block."""
         sorters = self.deciding.sorters
         decided = self.deciding(block)
-        rows = [[name] for name in block.ids] if self.layout.thin else self.by_name.rows(block.columns, block.rows)
-        columns = [*zip(*rows, strict=True), *_decided_columns(sorters, decided, self.layout)]
+        kept = [block.ids] if self.layout.thin else self.by_name.cells(block.columns, block.rows)
+        columns = [*kept, *_decided_columns(sorters, decided, self.layout)]
         if block.kept:
             columns = self._with_kept(columns, block)
         if self.layout.safe:
@@ -241,7 +242,7 @@ class _PassageDecider:
 
     def __call__(self, block: DocumentBlock) -> tuple[list[str], list[Decisions]]:
         place = column_place(self.column, block.columns, block.source)
-        return [row[place] for row in block.rows], self.deciding(block)
+        return list(column_of(block.rows, place)), self.deciding(block)
 
 
 def score_documents_of_passages(

@@ -12,7 +12,6 @@ from msgspec import Struct
 from upsort.core import plan
 from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import BlockTerms, CommonTerm, TermTally, terms_of_block
-from upsort.core.arrays import Compacted, compacted, expanded_text
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
 from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
@@ -22,11 +21,12 @@ from upsort.core.lazy import record
 from upsort.core.text.characters import is_repetition, joined_labels, labels_in, lower, spellings
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.languages import DetectedLanguage, among_others, broken_characters, spoken_in
-from upsort.core.text.tokeniser import first_in_document, tokenise
+from upsort.core.text.tokeniser import first_in_document, tokenise, with_present_words
 from upsort.core.text.word_lists import negations, stop_words
 from upsort.core.training.labelled import numbered
 from upsort.io.plan.resources import profiles, resources_for
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columnar import column_of
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
@@ -69,7 +69,7 @@ class SurveyedBlock:
     odd: list[tuple[str, str]]
     broken: str
     languages: list[DetectedLanguage]
-    cells: dict[int, Compacted]
+    cells: dict[int, Sequence[str]]
     sample: SampledTexts
 
 
@@ -84,12 +84,13 @@ class BlockSurveyor:
     places: Mapping[tuple[str, ...], tuple[int, ...]]
 
     def __call__(self, block: DocumentBlock) -> SurveyedBlock:
-        texts, metadata = block.texts, block.metadata
+        texts, metadata = list(block.texts), block.metadata
         tokens = tokenise([lower(text, self.choices.clean.language) for text in texts])
         terms = tokens
         if self.cleaning is not None:
             slow = self.cleaning.too_slow(texts)  # every other command sets these aside; here they only have no terms
             terms = self.cleaning.tokens_of(["" if place in slow else text for place, text in enumerate(texts)])
+            terms = with_present_words(terms)
         if self.cleaning is not None and self.choices.features.units == "letters":
             terms = pairs_of_letters(terms)
         once = first_in_document(tokens)
@@ -123,7 +124,7 @@ class BlockSurveyor:
             odd=odd,
             broken=first_broken,
             languages=languages,
-            cells={place: compacted([row[place] for row in block.rows]) for place in self.places.get(block.columns, ())},
+            cells={place: column_of(block.rows, place) for place in self.places.get(block.columns, ())},
             sample=sampled_texts(tokens, once, texts),
         )
 
@@ -247,8 +248,7 @@ class _SurveyTally:
     def add(self, seen: SurveyedBlock) -> None:
         """Add one more block."""
         metadata, tallies = seen.metadata, self.tallies.get(seen.columns, {})
-        cells = {place: expanded_text(compact) for place, compact in seen.cells.items()}
-        self.sample.add(seen.sample, len(self.labels), {tallies[place].name: column for place, column in cells.items()})
+        self.sample.add(seen.sample, len(self.labels), {tallies[place].name: column for place, column in seen.cells.items()})
         self.labels += metadata.labels
         self.sets += seen.sets
         self.references += metadata.ids
@@ -263,7 +263,7 @@ class _SurveyTally:
             self.odd.setdefault(what, []).append(reference)
         self.broken = self.broken or seen.broken
         self.languages += seen.languages
-        for place, column in cells.items():
+        for place, column in seen.cells.items():
             tallies[place].add(column, metadata.labels)
 
     def result(self, empty: int, top: int) -> tuple[SurveyResult, dict[str, list[int]]]:

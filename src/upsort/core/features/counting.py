@@ -16,7 +16,7 @@ from upsort.core.matrices.sparse import Triplets, from_cells, from_triplets, tri
 from upsort.core.plan import Features
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
-from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.tokeniser import Tokens, with_present_words
 
 BLOCK_CHARACTERS = 2_000_000
 
@@ -213,6 +213,8 @@ def _known_units(units: Tokens, places: Places, width: int, suffix: str) -> Know
     def before(flags: Bools) -> Ints:
         return np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(flags)))
 
+    if suffix:
+        units = with_present_words(units)
     where, signs = places([unit + suffix for unit in units.words] if suffix else units.words)
     columns = where[units.codes] if units.words else np.zeros(0, dtype=np.int64)
     inside = columns >= 0

@@ -10,7 +10,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Compacted, Ints, WordKeys, compacted, expanded_text, union_of_keys, word_keys
+from upsort.core.arrays import AnyArray, Ints, WordKeys, compact, union_of_keys, word_keys
 from upsort.core.features.counting import Counts
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.lazy import record
@@ -64,16 +64,16 @@ class TermNames:
 class RecordedNames:
     """What a `TermNames` is reported, in order, for one that is elsewhere."""
 
-    messages: list[tuple[Compacted, Ints]] = field(default_factory=list)
+    messages: list[tuple[Sequence[str], Ints]] = field(default_factory=list)
 
     def add(self, names: Sequence[str], documents: Ints) -> None:
         """As `TermNames.add`."""
-        self.messages.append((compacted(names), narrow(documents)))
+        self.messages.append((compact(names), narrow(documents)))
 
     def record_names(self, table: TermNames) -> None:
         """Pass it on."""
         for names, documents in self.messages:
-            table.add(expanded_text(names), documents)
+            table.add(names, documents)
 
 
 class HashedCounting:

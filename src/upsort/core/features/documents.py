@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints, chosen_texts, concatenated
 from upsort.core.lazy import record
 
 Measure = Literal["words", "characters", "capitals", "punctuation", "links", "digits"]
@@ -149,7 +149,7 @@ class Documents:
     parts: one list of n texts, or one for each text column where these are kept apart.
     numbers: (n, m) float64, NaN where a cell is empty, under number_names. categories: n cells for each of category_names."""
 
-    parts: tuple[list[str], ...]
+    parts: tuple[Sequence[str], ...]
     number_names: tuple[str, ...]
     numbers: Floats
     category_names: tuple[str, ...]
@@ -159,7 +159,7 @@ class Documents:
         return len(self.parts[0])
 
     @property
-    def texts(self) -> list[str]:
+    def texts(self) -> Sequence[str]:
         """The whole text of each document, its parts joined by line ends."""
         if len(self.parts) == 1:
             return self.parts[0]
@@ -169,7 +169,7 @@ class Documents:
         """Some of the documents; one may come several times."""
         return replace(
             self,
-            parts=tuple([part[place] for place in chosen] for part in self.parts),
+            parts=tuple(chosen_texts(part, chosen) for part in self.parts),
             numbers=self.numbers[list(chosen)],
             categories=tuple([cells[place] for place in chosen] for cells in self.categories),
         )
@@ -198,7 +198,7 @@ def joined_documents(blocks: Sequence[Documents]) -> Documents:
     if len(blocks) == 1:
         return first
     return Documents(
-        parts=tuple([text for block in blocks for text in block.parts[place]] for place in range(len(first.parts))),
+        parts=tuple(concatenated([block.parts[place] for block in blocks]) for place in range(len(first.parts))),
         number_names=first.number_names,
         numbers=np.vstack([block.numbers for block in blocks]),
         category_names=first.category_names,

@@ -2,6 +2,8 @@
 
 A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words."""
 
+from collections.abc import Sequence
+
 import numpy as np
 import xxhash
 
@@ -50,7 +52,7 @@ def stretches(starts: Ints, rows: Ints, most: int | None = None) -> tuple[Ints, 
     return np.arange(int(edges[-1])) - np.repeat(edges[:-1] - starts[rows], sizes), edges
 
 
-def fingerprints_of(texts: list[str], with_shingles: bool = True) -> Fingerprints:
+def fingerprints_of(texts: Sequence[str], with_shingles: bool = True) -> Fingerprints:
     """The prints of a block of documents; without shingles only exact copies can be reported."""
     tokens = tokenise([lower(text, "") for text in texts])
     return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles)

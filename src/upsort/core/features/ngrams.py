@@ -19,7 +19,7 @@ from upsort.core.lazy import record
 from upsort.core.matrices.sparse import Triplets, balanced_ranges, narrow
 from upsort.core.plan import Features
 from upsort.core.text.characters import joined_words
-from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.tokeniser import Tokens, with_present_words
 
 GAP = "…"
 """Represents the word left out of a pair with a gap: `leaves … brown`."""
@@ -60,7 +60,7 @@ def grams_of(units: Tokens, settings: Features, at_least: int = 1, suffix: str =
     """The terms of documents: single units first, where they are asked for, then parts of the longer ones and those with a gap.
 
     units: words or letters of all documents. at_least: documents that a term must are in. suffix: what each name ends with."""
-    units = _in_order(units)
+    units = _in_order(with_present_words(units))
     singles, enough = _single_units(units, at_least, suffix, threads)
     levels = [singles] if min(settings.lengths) == 1 else []
     if max(settings.lengths) == 1 and not settings.skip:

@@ -62,7 +62,21 @@ class FeatureSpace:
         return {term: column for column, term in enumerate(self.terms[: self.counted])}
 
     def places(self, terms: Sequence[str]) -> tuple[Ints, Ints]:
-        """(n,) the column of each of some terms, NEVER_SEEN or IGNORED for one that is none, and (n,) its sign."""
+        """(n,) the column of each of some terms, NEVER_SEEN or IGNORED for one that is none, and (n,) its sign. Of a list that
+        has grown since the last time only what is new is looked up."""
+        before, places, signs = self._last_places
+        known = len(places) if before is terms else 0
+        new_places, new_signs = self._looked_up(terms[known:])
+        if known:
+            new_places, new_signs = np.concatenate((places, new_places)), np.concatenate((signs, new_signs))
+        self._last_places[:] = terms, new_places, new_signs
+        return new_places, new_signs
+
+    @cached_property
+    def _last_places(self) -> list[Any]:
+        return [(), (), ()]
+
+    def _looked_up(self, terms: Sequence[str]) -> tuple[Ints, Ints]:
         if self.hashed is None:
             columns = self.columns
             found = np.array([columns.get(term, NEVER_SEEN) for term in terms], dtype=np.int64)

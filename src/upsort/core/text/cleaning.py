@@ -11,6 +11,7 @@ from typing import Any, assert_never
 
 import numpy as np
 
+from upsort.core.arrays import holds_any
 from upsort.core.errors import PatternTimeout, UsageProblem
 from upsort.core.lazy import record
 from upsort.core.plan import AUTO, USUAL_LANGUAGE, Clean
@@ -19,6 +20,7 @@ from upsort.core.text.editing import TextStep, TracedText
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.step import (
     DIGITS,
+    MARKER_CHARACTERS,
     PROTECTED,
     OnText,
     OnWords,
@@ -27,7 +29,6 @@ from upsort.core.text.step import (
     Step,
     StepPlace,
     WordStep,
-    has_marker_characters,
     shown,
     unmarked,
 )
@@ -35,7 +36,7 @@ from upsort.core.text.steps import step_called
 from upsort.core.text.steps.characters import LINE_ENDS, LOWER, PUNCTUATION
 from upsort.core.text.steps.patterns import MOST_CHARACTERS, TimedSubstitution, checked_pattern
 from upsort.core.text.steps.words import KEEP, protected_texts
-from upsort.core.text.tokeniser import Tokens, WordMemory, tokenise, with_present_words
+from upsort.core.text.tokeniser import Tokens, WordMemory, selected, tokenise
 
 _MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
 _NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
@@ -75,15 +76,18 @@ class Cleaner:
         return FinalForms(formed, counted=any(step_called(name).joins_forms for name, _ in self.on_words))
 
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
-        """The cleaned tokens of a block of documents. What words are made of is remembered from block to block."""
+        """The cleaned tokens of a block of documents. What words become is remembered from block to block, so that `words` may
+        hold others too; as long as it is the same list, it only grows."""
         if len(self._memory.words) > _MOST_WORDS:
             del self.__dict__["_memory"]
-        tokens = with_present_words(self.words_of(documents, self._memory))
-        return self.forms.of_tokens(tokens) if self.forms is not None else tokens
+        tokens = self.words_of(documents, self._memory)
+        return tokens if self._memory.nothing < 0 else selected(tokens, tokens.codes != self._memory.nothing)
 
     @cached_property
     def _memory(self) -> WordMemory:
-        return self.memory()
+        """Numbers the final forms of words."""
+        before, forms = self.memory(), self.forms
+        return before if forms is None else WordMemory(lambda token: forms.step(before.form(token)))
 
     def memory(self) -> WordMemory:
         """What numbers the words of `words_of`, for blocks that are to share their numbers."""
@@ -95,14 +99,14 @@ class Cleaner:
         memory: as of `memory`; a fresh one without."""
         return self.cut(self.cleaned(documents, for_words=True), self.lowers_words, memory or self.memory())
 
-    def cleaned(self, documents: Sequence[str], for_words: bool = False) -> list[str]:
+    def cleaned(self, documents: Sequence[str], for_words: bool = False) -> Sequence[str]:
         """The documents after the steps on running text.
 
         for_words: leave out what `words_of` does in cutting. The tokeniser drops punctuation outside words by the very rules of
         that step, so the step is only worked out where a later one would see the difference; words are lower-cased when they are
         cut."""
-        texts = list(documents)
-        if has_marker_characters("".join(texts)):
+        texts = documents
+        if holds_any(texts, MARKER_CHARACTERS):
             texts = [unmarked(text) for text in texts]
         for place, (name, step) in enumerate(self.on_text):
             later = [step_called(other) for other, _ in self.on_text[place + 1 :]]
@@ -110,10 +114,8 @@ class Cleaner:
             if for_words and name == PUNCTUATION.name and needless:
                 continue
             blind = not any(other.sees_case for other in later)
-            if for_words and name == LOWER.name and self.lowers_words and blind:
-                joined = "\n".join(texts)
-                if not any(letter in joined for letter in _NOT_ALONE):
-                    continue
+            if for_words and name == LOWER.name and self.lowers_words and blind and not holds_any(texts, _NOT_ALONE):
+                continue
             texts = step.apply_to_all(texts)
         return texts
 

@@ -1,10 +1,11 @@
 """Changes to a text that know where they were made, so that a token can be traced back to the characters it came from."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from difflib import SequenceMatcher
 from itertools import product
 from typing import Any, Protocol
 
+from upsort.core.arrays import joined_text
 from upsort.core.lazy import record
 
 
@@ -23,7 +24,7 @@ class TextStep(Protocol):
     def apply(self, text: str) -> str:
         """The text after the step."""
 
-    def apply_to_all(self, texts: list[str]) -> list[str]:
+    def apply_to_all(self, texts: Sequence[str]) -> Sequence[str]:
         """The texts of a block after the step."""
 
     def edits(self, text: str) -> list[Edit]:
@@ -36,7 +37,7 @@ class PerDocument:
     def apply(self, text: str) -> str:
         raise NotImplementedError
 
-    def apply_to_all(self, texts: list[str]) -> list[str]:
+    def apply_to_all(self, texts: Sequence[str]) -> Sequence[str]:
         return [self.apply(text) for text in texts]
 
 
@@ -72,8 +73,8 @@ class Substitution(PerDocument):
         changed: str = self.whole(text) if self.whole is not None else self.pattern.sub(self.replacement, text)
         return changed
 
-    def apply_to_all(self, texts: list[str]) -> list[str]:
-        if not self.possible("\n".join(texts)):
+    def apply_to_all(self, texts: Sequence[str]) -> Sequence[str]:
+        if not self.possible(joined_text(texts)):
             return texts
         return [self.apply(text) for text in texts]
 
@@ -96,7 +97,7 @@ class Rewrite(PerDocument):
     def apply(self, text: str) -> str:
         return self.function(text)
 
-    def apply_to_all(self, texts: list[str]) -> list[str]:
+    def apply_to_all(self, texts: Sequence[str]) -> Sequence[str]:
         if not self.over_lines:
             return [self.function(text) for text in texts]
         joined = "\n".join(texts)

@@ -7,7 +7,7 @@ import numpy as np
 from upsort.core.arrays import Codes, Ints
 from upsort.core.lazy import record
 from upsort.core.text.step import WordStep
-from upsort.core.text.tokeniser import Tokens
+from upsort.core.text.tokeniser import Tokens, selected
 
 _MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
 
@@ -123,9 +123,6 @@ def mapped(tokens: Tokens, step: WordStep) -> Tokens:
 def recoded(tokens: Tokens, words: Sequence[str], places: Codes) -> Tokens:
     """The tokens with words[places[i]] for the i-th of theirs; those with −1 are left out."""
     codes = places[tokens.codes] if places.size else tokens.codes
+    formed = Tokens(list(words), codes, tokens.starts, tokens.sentences)
     known = codes >= 0
-    if known.all():
-        return Tokens(list(words), codes, tokens.starts, tokens.sentences)
-    running: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(known, dtype=np.int64)))
-    sentences = tokens.sentences[known] if tokens.sentences.size else tokens.sentences
-    return Tokens(list(words), codes[known], running[tokens.starts], sentences)
+    return formed if known.all() else selected(formed, known)

@@ -41,8 +41,10 @@ def _character(raw, place, classes):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def cut(raw, edges, classes, table, known, state, codes, starts, spans):  # type: ignore[no-untyped-def]
+def cut(text, memory, result):  # type: ignore[no-untyped-def]
     """Cut documents into tokens and number them; see `tokeniser` for the rules.
+
+    text: raw, edges and classes. memory: table, known and state. result: codes, starts and spans.
 
     raw: (bytes,) uint8. edges: (n + 1,) int64, where documents begin. classes: (code points,) uint8, a class each, or 255 where
     it is not known yet. table: (slots, 2) uint64, a power of two of slots, each a hash and (number << 32 | place + 1) of a
@@ -52,6 +54,9 @@ def cut(raw, edges, classes, table, known, state, codes, starts, spans):  # type
 
     Returns DONE, or what has to be mended before it goes on with the document at which it stopped. A table is at most half full
     (linear probing: Knuth, vol. 3, section 6.4). Tokens with one hash are compared byte by byte."""
+    raw, edges, classes = text
+    table, known, state = memory
+    codes, starts, spans = result
     documents, distinct, used, n = state[0], state[1], state[2], state[3]
     mask, slots = np.uint64(table.shape[0] - 1), table.shape[0]
     for document in range(documents, edges.size - 1):

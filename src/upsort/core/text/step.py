@@ -15,6 +15,7 @@ from upsort.core.text.word_lists import EnglishWords
 
 OPEN, CLOSE, PROTECTED = "\ue000", "\ue001", "\ue002"
 DIGITS = "".join(chr(0xE010 + digit) for digit in range(16))
+MARKER_CHARACTERS = OPEN + CLOSE + PROTECTED
 PRIVATE = frozenset((OPEN, CLOSE, PROTECTED, *DIGITS))
 _SHOWN = str.maketrans({OPEN: "{", CLOSE: "}"})
 _SPELLED = re.compile(rf"{PROTECTED}([{DIGITS[0]}-{DIGITS[-1]}]+)")
@@ -47,12 +48,9 @@ def shown(text: str) -> str:
 
 def unmarked(text: str) -> str:
     """A document as it comes in, without the characters that markers are made of."""
-    return text.replace(OPEN, " ").replace(CLOSE, " ").replace(PROTECTED, " ") if has_marker_characters(text) else text
-
-
-def has_marker_characters(text: str) -> bool:
-    """Whether the text holds one of the characters that markers are made of."""
-    return OPEN in text or CLOSE in text or PROTECTED in text
+    for sign in MARKER_CHARACTERS:
+        text = text.replace(sign, " ")
+    return text
 
 
 SECONDS = 2.0

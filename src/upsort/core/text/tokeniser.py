@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from upsort.core.arrays import Bytes, Codes, Ints, Places
+from upsort.core.arrays import Bools, Bytes, Codes, Ints, Places, TextColumn
 from upsort.core.lazy import record
 from upsort.core.text import characters
 from upsort.core.text.step import WordStep
@@ -30,14 +30,19 @@ class WordMemory:
 
     def __init__(self, form: WordStep | None = None) -> None:
         self.words: list[str] = []
-        self._form = form
+        self.form = form or str
         self._numbers: dict[str, int] = {}  # of the forms
         self._of_tokens: dict[str, int] = {}  # the numbers of tokens that a pattern found
         self._compiled = _CompiledMemory()
 
+    @property
+    def nothing(self) -> int:
+        """The number of the empty form, −1 where no word has it."""
+        return self._numbers.get("", -1)
+
     def number_words(self, words: Iterable[str]) -> Codes:
         """(n_words,) the number of the form of each word."""
-        return self.number_forms(words if self._form is None else map(self._form, words))
+        return self.number_forms(map(self.form, words))
 
     def number_forms(self, forms: Iterable[str]) -> Codes:
         """(n_forms,) the number of each form."""
@@ -53,7 +58,7 @@ class WordMemory:
         known.update(zip(new, self.number_words(new).tolist(), strict=True))
         return np.array([known[token] for token in tokens], dtype=np.int32)
 
-    def cut(self, raw: bytes, edges: Ints, spans_too: bool) -> tuple[Codes, Ints, Ints]:
+    def cut(self, raw: bytes | memoryview, edges: Ints, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """UTF-8 text cut by the compiled pass: codes and starts as in `Tokens`, and where each token begins and ends.
 
         raw: all documents. edges: (n + 1,) where they begin. spans_too: whether the places are wanted."""
@@ -74,7 +79,7 @@ class _CompiledMemory:
         self._distinct = self._used = 0
         self._told = 0  # bytes of the tokens that `new_tokens` has given
 
-    def cut(self, raw: bytes, edges: Ints, spans_too: bool) -> tuple[Codes, Ints, Ints]:
+    def cut(self, raw: bytes | memoryview, edges: Ints, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """Codes by the numbers here, starts and spans."""
         kernels, size = _kernels(), len(raw)
         if not self._table.size:
@@ -83,7 +88,7 @@ class _CompiledMemory:
         codes, starts = np.empty(size // 2 + edges.size, dtype=np.int32), np.empty(edges.size, dtype=np.int64)
         spans = np.empty((codes.size if spans_too else 0, 2), dtype=np.int64)
         text, classes = np.frombuffer(raw, dtype=np.uint8), _classes()
-        while outcome := kernels.cut(text, edges, classes, self._table, self._known, state, codes, starts, spans):
+        while outcome := kernels.cut((text, edges, classes), (self._table, self._known, state), (codes, starts, spans)):
             if outcome == kernels.CLASS_MISSING:
                 _fill_page(classes, int(state[4]))
                 continue
@@ -168,6 +173,11 @@ def tokenise(
 
     A token is a longest run of characters of words, see `characters`. The compiled pass and the pattern give the same tokens."""
     memory = memory or WordMemory()
+    spans: Ints = np.zeros((0, 2), dtype=np.int64)
+    if isinstance(documents, TextColumn) and sentences_in is None and _worth_compiling(documents.size):
+        raw, byte_edges = documents.utf8()
+        codes, starts, _ = memory.cut(bytes(raw).lower() if lowers else raw, byte_edges, False)
+        return Tokens(memory.words, codes, starts, np.zeros(0, dtype=np.int64))
     joined = "\n".join([*documents, "\n"])
     edges = np.zeros(len(documents) + 1, dtype=np.int64)
     np.cumsum([len(document) + 1 for document in documents], out=edges[1:])
@@ -216,6 +226,13 @@ def _sentences(text: str, spans: Ints, language: str) -> Ints:
         if text[place] != "." or end != place or not characters.ends_no_sentence(text[begin:end], language):
             ends.append(place)
     return np.searchsorted(np.array(ends, dtype=np.int64), spans[:, 0]).astype(np.int64)
+
+
+def selected(tokens: Tokens, chosen: Bools) -> Tokens:
+    """Some of the tokens."""
+    before: Ints = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(chosen, dtype=np.int64)))
+    sentences = tokens.sentences[chosen] if tokens.sentences.size else tokens.sentences
+    return Tokens(tokens.words, tokens.codes[chosen], before[tokens.starts], sentences)
 
 
 def with_present_words(tokens: Tokens) -> Tokens:

@@ -10,7 +10,7 @@ from functools import cached_property
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints, texts_by_code
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration, reordered_like
 from upsort.core.classifiers.family import FittedClassifier, scores_of
@@ -34,6 +34,13 @@ from upsort.core.training.stored_documents import PrunedCounts, StoredDocuments
 
 UNDECIDED = "(undecided)"
 """Given instead of a label where the sorter is not sure enough to give one."""
+
+_REMARKS = (
+    "",
+    "no word known: the answer rests on the other columns",
+    "nothing known: the answer is the most common label",
+    "nothing known: the answer rests on no word",
+)
 
 
 @record(frozen=True, kw_only=True)
@@ -250,28 +257,26 @@ class TrainedSorter:
             undecided=probabilities[rows, best] < bound if bound > 0 and self.thresholds is None else None,
         )
 
-    def sorted_as(self, decisions: Decisions) -> list[str]:
+    def sorted_as(self, decisions: Decisions) -> Sequence[str]:
         """What each document is sorted as: its label, its labels with the plan's separator between them, or UNDECIDED."""
         if decisions.sets is not None:
             return [
                 self.joined(label for label, has in zip(self.labels, row, strict=True) if has) for row in decisions.sets.tolist()
             ]
-        labels = [self.labels[best] for best in decisions.best.tolist()]
-        if decisions.undecided is None:
-            return labels
-        return [UNDECIDED if left else label for label, left in zip(labels, decisions.undecided.tolist(), strict=True)]
+        codes = decisions.best
+        if decisions.undecided is not None:
+            codes = np.where(decisions.undecided, len(self.labels), codes)
+        return texts_by_code([*self.labels, UNDECIDED], codes)
 
-    def remarks_on(self, decisions: Decisions) -> list[str]:
+    def remarks_on(self, decisions: Decisions) -> Sequence[str]:
         """What is to be said of answers that rest on no word of the text; empty for all others."""
-        messages = [""] * decisions.best.size
+        codes = np.zeros(decisions.best.size, dtype=np.int64)
         for row in np.flatnonzero(without_known_words(decisions)).tolist():
             if self.space.extra_columns.names:
-                messages[row] = "no word known: the answer rests on the other columns"
-            elif self._is_most_common(decisions, row):
-                messages[row] = "nothing known: the answer is the most common label"
+                codes[row] = 1
             else:
-                messages[row] = "nothing known: the answer rests on no word"
-        return messages
+                codes[row] = 2 if self._is_most_common(decisions, row) else 3
+        return texts_by_code(_REMARKS, codes)
 
     def _is_most_common(self, decisions: Decisions, row: int) -> bool:
         """Whether a document is given the one label that most training documents have."""

@@ -10,8 +10,9 @@ from functools import partial
 from tempfile import SpooledTemporaryFile
 from typing import Any, BinaryIO, TextIO
 
+from upsort.core.arrays import TextColumn, compact, holds_any
 from upsort.core.errors import DataProblem
-from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
+from upsort.core.lazy import arrow_compute, arrow_parquet, openpyxl, pyarrow
 from upsort.io.notices import add_notice
 from upsort.io.tables.delimited import SAMPLE_CHARACTERS, quoted_names_needed
 from upsort.io.tables.nested_values import AbsentCell, TypedCell
@@ -77,6 +78,9 @@ class _Delimited:
 
 
 def _delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
+    arrays = [compact(column) for column in columns]
+    if len(arrays) > 1 and all(isinstance(column, TextColumn) for column in arrays):
+        return _joined_columns(delimiter, arrays)
     quoted = [_quoted(column, delimiter) for column in columns]
     if len(quoted) == 1:  # an empty cell alone on its line would be no row at all
         quoted = [[cell or '""' for cell in quoted[0]]]
@@ -85,11 +89,31 @@ def _delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
 
 
 def _quoted(column: Sequence[str], delimiter: str) -> Sequence[str]:
-    whole = "".join(column)
-    special = [character for character in (delimiter, '"', "\n", "\r") if character in whole]
-    if not special:
+    if not holds_any(column, _special(delimiter)):
         return column
+    special = [character for character in _special(delimiter) if holds_any(column, character)]
     return ['"' + cell.replace('"', '""') + '"' if any(character in cell for character in special) else cell for cell in column]
+
+
+def _joined_columns(delimiter: str, columns: Sequence[Any]) -> str:
+    """The same with columns of Arrow."""
+    quote, nothing, between, end = (pyarrow.scalar(sign, pyarrow.large_string()) for sign in ('"', "", delimiter, "\n"))
+    joined = arrow_compute.binary_join_element_wise
+    cells = []
+    for column in columns:
+        array = column.array
+        if holds_any(column, _special(delimiter)):
+            needed = arrow_compute.match_substring_regex(array, f"[{_special(delimiter)}]")
+            quoted = joined(quote, arrow_compute.replace_substring(array, '"', '""'), quote, nothing)
+            array = arrow_compute.if_else(needed, quoted, array)
+        cells.append(array)
+    content, _ = TextColumn(joined(joined(*cells, between), nothing, end)).utf8()
+    return str(content, "utf-8")
+
+
+def _special(delimiter: str) -> str:
+    """What makes quotes needed."""
+    return f'{delimiter}"\n\r'
 
 
 def value_of(cell: Any) -> float | None:

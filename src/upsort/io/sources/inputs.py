@@ -17,7 +17,7 @@ from upsort.io.outputs.atomic import LocalCopies
 from upsort.io.sources.addresses import is_compressed, is_database, without_secrets
 from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
-from upsort.io.tables.bounds import without_large_rows
+from upsort.io.tables.columnar import without_large_rows
 from upsort.io.tables.columns import renamed
 from upsort.io.tables.delimited import looks_like_a_table
 from upsort.io.tables.formats import DELIMITED, TEXT, format_called, format_of_content, format_of_file, reading_names

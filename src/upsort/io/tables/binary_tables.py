@@ -26,6 +26,7 @@ from upsort.io.tables.rows import (
     RejectionReason,
     SourceEntry,
     SourceTable,
+    blocks_of,
     cell_of,
 )
 
@@ -185,25 +186,21 @@ def spreadsheet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     if streamed:
         notes.append(f"{entry.name}: in merged cells only the first keeps its value; it has too many cells for more.")
 
-    def blocks() -> Iterator[Block]:
-        again = _sheet(entry, content, reading, streamed)
-        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        for number, row in _rows(entry, again, streamed):
+    def found() -> Iterator[tuple[int, list[str]] | RejectedRow]:
+        for number, row in _rows(entry, _sheet(entry, content, reading, streamed), streamed):
             if number < begin or not any(row):
                 continue
             if any(row[width:]):
                 cells = _without_end(row)
                 reason = RejectionReason(ReasonKind.WIDTH, (f"{len(cells)} cells", str(width)))
-                block.refused.append(RejectedRow(entry.name, number, reason, tuple(cells)))
+                yield RejectedRow(entry.name, number, reason, tuple(cells))
             else:
-                block.rows.append((row + [""] * width)[:width])
-                block.lines.append(number)
-            if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
-                yield block
-                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        yield block
+                yield number, (row + [""] * width)[:width]
 
-    return SourceTable(name=entry.name, columns=columns, blocks=lambda: without_footer_rows(blocks()), notes=tuple(notes))
+    def blocks() -> Iterator[Block]:
+        return without_footer_rows(blocks_of(entry.name, columns, found()))
+
+    return SourceTable(name=entry.name, columns=columns, blocks=blocks, notes=tuple(notes))
 
 
 def _without_end(row: list[str]) -> list[str]:

@@ -10,14 +10,12 @@ import stat
 import sys
 import zipfile
 import zlib
-from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 from tokenize import TokenError
 from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason
+from upsort.io.tables.rows import ReadSettings
 
 DAMAGED = (EOFError, gzip.BadGzipFile, lzma.LZMAError, zlib.error, zipfile.BadZipFile)
 """What reading a damaged packed file raises."""
@@ -43,7 +41,7 @@ def _csv_of_ours() -> Any:
 
 
 CSV = _csv_of_ours()
-_SHOWN = 1000  # characters of a row that is too large
+SHOWN = 1000  # characters of a row that is too large
 
 
 NAMED_MOST, LARGE_MOST = 64_000_000, 2_000_000_000
@@ -117,30 +115,6 @@ def with_rows_bounded(stream: BinaryIO, name: str, reading: ReadSettings, cell_e
     """The same bytes; a DataProblem where more than `reading.largest_cell` of them come without one of the signs that keep rows,
     or strings, apart. So no reader ever holds more than that of a row that does not end."""
     return cast(BinaryIO, io.BufferedReader(_BoundedStream(stream, name, reading, cell_end), _BUFFER))
-
-
-def without_large_rows(blocks: Iterator[Block], reading: ReadSettings) -> Iterator[Block]:
-    """The same blocks, rows with more than `reading.largest_cell` characters refused."""
-    most = reading.largest_cell
-    for block in blocks:
-        sizes = [sum(map(len, row)) for row in block.rows]
-        if max(sizes, default=0) <= most:
-            yield block
-            continue
-        reason = RejectionReason(ReasonKind.TOO_LARGE, (size_text(most),), "--largest-cell allows more")
-        good = [place for place, size in enumerate(sizes) if size <= most]
-        refused = [
-            RejectedRow(block.source, block.lines[place], reason, tuple(cell[:_SHOWN] for cell in block.rows[place]))
-            for place, size in enumerate(sizes)
-            if size > most
-        ]
-        yield replace(
-            block,
-            rows=[block.rows[place] for place in good],
-            lines=[block.lines[place] for place in good],
-            files=block.files and [block.files[place] for place in good],
-            refused=[*block.refused, *refused],
-        )
 
 
 def check_unpacked(size: int, name: str, reading: ReadSettings) -> None:

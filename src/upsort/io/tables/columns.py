@@ -11,8 +11,9 @@ from upsort.core import plan
 from upsort.core.analysis.column_summaries import likeliest_date, likeliest_identifier, likeliest_label, likeliest_text
 from upsort.core.errors import QUOTING, UsageProblem, listed, nearest, quoted, suggestion
 from upsort.core.lazy import record
+from upsort.io.tables.columnar import column_of
 from upsort.io.tables.nested_values import InnerName, outer_names, plain_names
-from upsort.io.tables.rows import Block, SourceTable
+from upsort.io.tables.rows import Block, Rows, SourceTable
 
 _DECISION = "sorted_"  # begins the names of columns that a sorter wrote, whose labels are no ground truth
 _PREDICTABLE = 0.2  # from which share on the text is taken to tell about a column that nobody called the label
@@ -245,23 +246,25 @@ class ColumnMapper:
 
     def __init__(self, columns: Sequence[str]) -> None:
         self.columns = list(columns)
-        self._places: dict[tuple[str, ...], list[int] | None] = {}
+        self._places: dict[tuple[str, ...], list[int]] = {}
 
-    def rows(self, columns: Sequence[str], rows: Sequence[Sequence[str]]) -> list[list[str]]:
+    def cells(self, columns: Sequence[str], rows: Rows) -> list[Sequence[str]]:
+        """The cells of rows that are under `columns`, for each column of the output."""
+        places = self._known(tuple(columns))
+        return [column_of(rows, place) if place >= 0 else [""] * len(rows) for place in places]
+
+    def rows(self, columns: Sequence[str], rows: Rows) -> list[list[str]]:
         """Rows that are under `columns` as rows of the output; lists of their own."""
         places = self._known(tuple(columns))
-        if places is None:
-            return [list(row) for row in rows]
         return [[row[place] if place >= 0 else "" for place in places] for row in rows]
 
     def row(self, columns: Sequence[str], row: Sequence[str]) -> list[str]:
         """One row."""
-        return self.rows(columns, [row])[0]
+        return self.rows(columns, [list(row)])[0]
 
-    def _known(self, columns: tuple[str, ...]) -> list[int] | None:
-        """Where each column of the output is in a table, −1 where it does not; None where both are the same."""
+    def _known(self, columns: tuple[str, ...]) -> list[int]:
+        """Where each column of the output is in a table, −1 where it does not."""
         if columns not in self._places:
             at = {name: place for place, name in enumerate(columns)}
-            same = list(columns) == self.columns
-            self._places[columns] = None if same else [at.get(name, -1) for name in self.columns]
+            self._places[columns] = [at.get(name, -1) for name in self.columns]
         return self._places[columns]

@@ -9,14 +9,19 @@ from functools import partial
 from itertools import chain, islice
 from typing import BinaryIO
 
+import numpy as np
+
+from upsort.core.arrays import TextColumn
 from upsort.core.errors import DataProblem, listed
-from upsort.core.lazy import record
+from upsort.core.lazy import arrow_csv, pyarrow, record
 from upsort.io.sources.addresses import ending_of
 from upsort.io.tables.bounds import CSV, too_large, with_rows_bounded
 from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
+from upsort.io.tables.columnar import ColumnarRows
 from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
 from upsort.io.tables.heading import Heading, heading_from_options, looks_like_names, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
+    ROWS_A_BLOCK,
     WHOLE,
     WITH_TABS,
     Block,
@@ -37,6 +42,7 @@ SAMPLE_CHARACTERS = 64 * 1024
 _SAMPLE_ROWS = 50
 _MOST_AGREE = 0.8  # of the rows, where the first one is of another width
 _TOO_LARGE = "field larger than field limit"  # of the library
+_UTF8 = ("utf-8", "utf-8-sig", "ascii")
 _END = "\udfff"  # a line that no table has
 
 
@@ -67,8 +73,8 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         def lines() -> BinaryIO:
             return with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading)
 
-        blocks_read = read_delimited(lines, entry.name, shape, reading, chunk)
-        yield from without_footer_rows(blocks_read) if chunk.last else blocks_read
+        blocks_read = _regular_blocks(entry, shape, reading, chunk) or read_delimited(lines, entry.name, shape, reading, chunk)
+        yield from without_footer_rows(iter(blocks_read)) if chunk.last else blocks_read
 
     chunks = None
     if divisible(entry, shape.encoding) and shape.delimiter.isascii():
@@ -76,7 +82,7 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     return SourceTable(
         name=entry.name,
         columns=shape.columns,
-        blocks=lambda: blocks(WHOLE),
+        blocks=lambda: chain.from_iterable(map(blocks, chunks() if chunks is not None else [WHOLE])),
         notes=tuple(notes),
         division=division_of(entry, chunks, blocks),
     )
@@ -155,6 +161,56 @@ def looks_like_a_table(entry: SourceEntry, reading: ReadSettings) -> bool:
     widths = {len(row) for row in rows}
     alike = len(rows) >= (_LEAST_BY_COMMAS if delimiter == "," else _LEAST_OF_A_TABLE) and len(widths) == 1 and widths != {1}
     return alike and (delimiter == "\t" or bool(reading.delimiter) or looks_like_names(rows))
+
+
+_LARGEST_REGULAR = 1 << 24  # bytes of a chunk that is read at once
+
+
+def _regular_blocks(entry: SourceEntry, shape: Dialect, reading: ReadSettings, chunk: Chunk) -> list[Block]:
+    """The rows of a chunk of a large table by columns, where all of it is as RFC 4180 has it, in UTF-8, and each row has as many
+    cells as there are columns; else nothing, and the chunk is for `read_delimited`, which reads the same rows one by one."""
+    most = min(_LARGEST_REGULAR, reading.largest_cell)
+    if chunk == WHOLE or shape.encoding.name not in _UTF8 or (chunk.end is not None and chunk.end - chunk.begin > most):
+        return []
+    with chunk_stream(entry, chunk) as stream:
+        content = stream.read(most + 1)
+    if len(content) > most or content.count(b"\r") != content.count(b"\r\n"):
+        return []
+    if b'"' in content and b'"' in _quoted_cell(shape.delimiter).sub(b"", content):
+        return []
+    types = dict.fromkeys(map(str, range(len(shape.columns))), pyarrow.large_string())
+    try:
+        table = arrow_csv.read_csv(
+            pyarrow.BufferReader(content),
+            arrow_csv.ReadOptions(use_threads=False, block_size=len(content) + 1, column_names=list(types)),
+            arrow_csv.ParseOptions(delimiter=shape.delimiter, newlines_in_values=True),
+            arrow_csv.ConvertOptions(column_types=types),
+        )
+    except pyarrow.ArrowException:
+        return []
+    rows = ColumnarRows([TextColumn(column.combine_chunks()) for column in table.columns])
+    more = np.zeros(len(rows), dtype=np.int64)  # lines of each row beyond its first
+    for column in rows.columns:
+        more += column.line_feeds()
+    if len(rows) + more.sum() != content.count(b"\n") + (content[-1:] != b"\n"):
+        return []  # blank lines are no rows
+    lines = (chunk.line + np.arange(len(rows)) + np.cumsum(more) - more).tolist()
+    skip = shape.heading.rows if chunk.begin == 0 else 0
+    return [
+        Block(
+            source=entry.name,
+            columns=shape.columns,
+            rows=rows[max(begin, skip) : begin + ROWS_A_BLOCK],
+            lines=lines[max(begin, skip) : begin + ROWS_A_BLOCK],
+        )
+        for begin in range(0, len(rows), ROWS_A_BLOCK)
+    ]
+
+
+def _quoted_cell(delimiter: str) -> "re.Pattern[bytes]":
+    """A cell in quotes, all quotes in it doubled."""
+    sign = re.escape(delimiter).encode("ascii")
+    return re.compile(rb'"(?<![^%b\r\n]")[^"]*+(?:""[^"]*+)*+"(?=[%b\r\n]|\Z)' % (sign, sign))
 
 
 def read_delimited(

@@ -1,15 +1,15 @@
-"""Blocks of documents as a reader hands them on: texts, what is next to them, and the rows that they came from; how they are
-joined, and how they travel to other processes."""
+"""Blocks of documents as a reader hands them on: texts, what is next to them, and the rows that they came from."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import accumulate
 from typing import Any
 
-from upsort.core.arrays import Compacted, CompactStrings, compact, compacted, concatenated, expanded_text
+from upsort.core.arrays import TextColumn, compact, concatenated
 from upsort.core.features.documents import Documents, joined_documents
 from upsort.core.lazy import record
-from upsort.io.tables.rows import in_large
+from upsort.io.tables.columnar import joined_rows
+from upsort.io.tables.rows import Rows, in_large
 
 
 @record(frozen=True, kw_only=True)
@@ -25,10 +25,6 @@ class RowMetadata:
     groups: Sequence[str]
     weights: Sequence[str]
     folds: Sequence[str]
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        """Marks travel to other processes packed."""
-        return _unpickled_metadata, (self._each(_travelling),)
 
     @property
     def labels(self) -> Sequence[str]:
@@ -54,19 +50,6 @@ class RowMetadata:
         return {name: tuple(map(made, cells)) if name == "answers" else made(cells) for name, cells in vars(self).items()}
 
 
-def _unpickled_metadata(state: dict[str, Any]) -> RowMetadata:
-    """What `RowMetadata.__reduce__` took apart."""
-    return RowMetadata(**RowMetadata(**state)._each(_travelled_cells))
-
-
-def _travelling(cells: Sequence[str]) -> CompactStrings | Compacted:
-    return cells if isinstance(cells, CompactStrings) else compacted(cells)
-
-
-def _travelled_cells(cells: Sequence[str]) -> Sequence[str]:
-    return expanded_text(cells) if isinstance(cells, str | list) else cells
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KeptRow:
     """A rejected row that is written among the others. at: its place among all rows of the block. id: what it is called. cells:
@@ -88,16 +71,9 @@ class DocumentBlock:
     columns: tuple[str, ...]
     documents: Documents
     metadata: RowMetadata
-    rows: list[list[str]]
+    rows: Rows
     lines: list[int]
     kept: tuple[KeptRow, ...] = ()
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        """A block travels to other processes with its texts and cells packed."""
-        cells = compacted([cell for row in self.rows for cell in row])
-        parts = tuple(compacted(part) for part in self.documents.parts)
-        documents = replace(self.documents, parts=())
-        return _travelled, (self.source, self.columns, documents, parts, self.metadata, cells, self.lines, self.kept)
 
     def __len__(self) -> int:
         """The number of its rows, those kept included."""
@@ -109,7 +85,7 @@ class DocumentBlock:
         return f"{self.source}:{max((*self.lines[-1:], *(row.line for row in self.kept[-1:])))}"
 
     @property
-    def texts(self) -> list[str]:
+    def texts(self) -> Sequence[str]:
         """The whole text of each document."""
         return self.documents.texts
 
@@ -117,23 +93,6 @@ class DocumentBlock:
     def ids(self) -> Sequence[str]:
         """What each document is called."""
         return self.metadata.ids
-
-
-def _travelled(
-    source: str, columns: tuple[str, ...], documents: Documents, parts: Sequence[Compacted], metadata: RowMetadata, *rows: Any
-) -> DocumentBlock:
-    """What `DocumentBlock.__reduce__` took apart. rows: their cells and lines, and those that are kept."""
-    cells, lines, kept = rows
-    unpacked_cells, width = expanded_text(cells), len(columns)
-    return DocumentBlock(
-        source=source,
-        columns=columns,
-        documents=replace(documents, parts=tuple(expanded_text(part) for part in parts)),
-        metadata=metadata,
-        rows=[unpacked_cells[at : at + width] for at in range(0, width * len(lines), width)],
-        lines=lines,
-        kept=kept,
-    )
 
 
 def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
@@ -145,7 +104,7 @@ def joined_blocks(blocks: Sequence[DocumentBlock]) -> DocumentBlock:
         columns=blocks[0].columns,
         documents=joined_documents([block.documents for block in blocks]),
         metadata=RowMetadata.joined([block.metadata for block in blocks]),
-        rows=[row for block in blocks for row in block.rows],
+        rows=joined_rows([block.rows for block in blocks]),
         lines=[line for block in blocks for line in block.lines],
         kept=tuple(
             replace(row, at=row.at + before)
@@ -162,4 +121,5 @@ def large_blocks(blocks: Iterable[DocumentBlock], characters: int) -> Iterator[D
 
 
 def _characters(block: DocumentBlock) -> int:
-    return sum(len(text) for part in block.documents.parts for text in part)
+    parts = block.documents.parts
+    return sum(part.characters if isinstance(part, TextColumn) else sum(map(len, part)) for part in parts)

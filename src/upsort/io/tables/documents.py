@@ -16,7 +16,7 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import separator_of
-from upsort.core.arrays import Floats
+from upsort.core.arrays import Floats, TextColumn, blank_places
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import record
@@ -25,11 +25,12 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columnar import ColumnarRows, chosen_rows, column_of
 from upsort.io.tables.columns import PASSAGE_COLUMNS as PASSAGE_COLUMNS
 from upsort.io.tables.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
 from upsort.io.tables.document_blocks import DocumentBlock, KeptRow, RowMetadata
 from upsort.io.tables.nested_values import cell_named, count_in
-from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable
+from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, Rows, SourceTable
 
 
 def complete_columns(inputs: Inputs, named: plan.Columns, label_is: LabelUse) -> tuple[plan.Columns, list[str]]:
@@ -61,7 +62,7 @@ def sampled_rows(table: SourceTable) -> list[list[str]]:
     refused: list[RejectedRow] = []
     characters = 0
     for number, block in enumerate(table.blocks(), 1):
-        some = block.rows[:: -(-len(block.rows) // _SAMPLED_ROWS) or 1]
+        some = list(block.rows[:: -(-len(block.rows) // _SAMPLED_ROWS) or 1])
         rows += some
         refused = refused or block.refused[:1]
         characters += sum(len(cell) for row in some for cell in row)
@@ -200,11 +201,9 @@ class DocumentReader:
             raise (missing.of_training() if self.of_training else missing) from None
         for block in blocks:
             documents, faults = self._read(block.rows, roles)
-            usable = [place for place, fault in enumerate(faults) if fault is None]
+            usable = [place for place in range(len(block.rows)) if place not in faults] if faults else range(len(block.rows))
             refused = [
-                RejectedRow(table.name, line, fault, tuple(row))
-                for row, line, fault in zip(block.rows, block.lines, faults, strict=True)
-                if fault is not None
+                RejectedRow(table.name, block.lines[place], fault, tuple(block.rows[place])) for place, fault in faults.items()
             ]
             refused = sorted([*block.refused, *refused], key=lambda rejected: rejected.line)
             for rejected in refused:
@@ -220,12 +219,12 @@ class DocumentReader:
 
     def of_object(self, values: Mapping[str, Any]) -> Documents | RejectionReason:
         """The document of an object of JSON, see `of_objects`."""
-        documents, (fault,) = self.of_objects([values])
-        return fault or documents
+        documents, faults = self.of_objects([values])
+        return faults.get(0, documents)
 
-    def of_objects(self, objects: Sequence[Mapping[str, Any]]) -> tuple[Documents, list[RejectionReason | None]]:
-        """The documents of objects of JSON, read as rows of a table with their names as columns, and why each cannot be used,
-        where it cannot. What an object lacks is an empty cell."""
+    def of_objects(self, objects: Sequence[Mapping[str, Any]]) -> tuple[Documents, dict[int, RejectionReason]]:
+        """The documents of objects of JSON, read as rows of a table with their names as columns, and why some cannot be used, by
+        their places. What an object lacks is an empty cell."""
         numbers, categories = self.extra_columns
         columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
         roles = roles_in(columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=()))
@@ -241,52 +240,64 @@ class DocumentReader:
         """The document of which only the text is known; it is in the last text column."""
         return self.of_object({(self.columns.text or ("text",))[-1]: text})
 
-    def _read(self, rows: Sequence[Sequence[str]], roles: ColumnRoles) -> tuple[Documents, list[RejectionReason | None]]:
-        """The documents of rows, and why each cannot be used, where it cannot."""
+    def _read(self, rows: Rows, roles: ColumnRoles) -> tuple[Documents, dict[int, RejectionReason]]:
+        """The documents of rows, and why some cannot be used, by their places."""
         texts = texts_of(rows, roles)
         numbers, faults = self._numbers(rows, roles)
         slow = self.cleaning.too_slow(texts) if self.cleaning is not None else {}
-        for place, row in enumerate(rows):
-            fault = self._fault(texts[place], row, roles)
-            if place in slow:
-                fault = RejectionReason(ReasonKind.SLOW_PATTERN, (f"{slow[place]:g}",))
-            faults[place] = fault or faults[place]
-        parts = tuple([row[at] for row in rows] for at in roles.text) if self.separate_columns else (texts,)
+        for place, seconds in slow.items():
+            faults[place] = RejectionReason(ReasonKind.SLOW_PATTERN, (f"{seconds:g}",))
+        for why, places in self._lacking(texts, rows, roles):
+            for place in places:
+                if place not in slow:
+                    faults[place] = RejectionReason(why)
         documents = Documents(
-            parts=parts,
+            parts=tuple(column_of(rows, at) for at in roles.text) if self.separate_columns else (texts,),
             number_names=tuple(name for name, _ in roles.numbers),
             numbers=numbers,
             category_names=tuple(name for name, _ in roles.categories),
-            categories=tuple([row[at].strip() for row in rows] for _, at in roles.categories),
+            categories=tuple(_stripped(column_of(rows, at)) for _, at in roles.categories),
         )
         return documents, faults
 
-    def _numbers(self, rows: Sequence[Sequence[str]], roles: ColumnRoles) -> tuple[Floats, list[RejectionReason | None]]:
+    def _numbers(self, rows: Rows, roles: ColumnRoles) -> tuple[Floats, dict[int, RejectionReason]]:
         """(n, m) the number columns, NaN where a cell is empty or no number; the latter is a fault unless it may be filled."""
         values = np.full((len(rows), len(roles.numbers)), np.nan)
-        faults: list[RejectionReason | None] = [None] * len(rows)
+        faults: dict[int, RejectionReason] = {}
         for column, (name, at) in enumerate(roles.numbers):
-            for place, row in enumerate(rows):
-                cell = row[at].strip()
-                count = count_in(row[at])
+            for place, whole in enumerate(column_of(rows, at)):
+                cell = whole.strip()
+                count = count_in(whole)
                 number = as_number(cell) if count is None else float(count)
                 if cell and number is None and self.columns.wrong_numbers == "set-aside":
                     faults[place] = RejectionReason(ReasonKind.NO_NUMBER, (name,))
                 values[place, column] = np.nan if number is None else number
         return values, faults
 
-    def _fault(self, text: str, row: Sequence[str], roles: ColumnRoles) -> RejectionReason | None:
-        if self.needs.text and not text.strip():
-            return RejectionReason(ReasonKind.NO_TEXT)
-        if not self.needs.label:
-            return None
-        if roles.answers and not any(roles.label_in(row[at]) for at in roles.answers):
-            return RejectionReason(ReasonKind.NO_LABEL)
-        if roles.weight is not None:
-            weight = as_number(row[roles.weight].strip())
-            if weight is None or weight <= 0:
-                return RejectionReason(ReasonKind.NO_WEIGHT)
-        return None
+    def _lacking(self, texts: Sequence[str], rows: Rows, roles: ColumnRoles) -> Iterator[tuple[ReasonKind, Iterable[int]]]:
+        """The places of rows that lack something, the more important things last."""
+        if self.needs.label and roles.weight is not None:
+            weights = [as_number(cell) for cell in _stripped(column_of(rows, roles.weight))]
+            yield ReasonKind.NO_WEIGHT, [place for place, weight in enumerate(weights) if weight is None or weight <= 0]
+        if self.needs.label and roles.answers:
+            labels = [_labels_in(rows, at, roles) for at in roles.answers]
+            yield ReasonKind.NO_LABEL, [place for place, own in enumerate(zip(*labels, strict=True)) if not any(own)]
+        if self.needs.text:
+            yield ReasonKind.NO_TEXT, blank_places(texts)
+
+
+def _stripped(cells: Sequence[str]) -> list[str]:
+    return [cell.strip() for cell in cells]
+
+
+def _labels_in(rows: Rows, place: int, roles: ColumnRoles) -> list[str]:
+    """The labels in the cells of a column; nothing where there is none."""
+    known: dict[str, str] = {}
+    cells = column_of(rows, place)
+    for cell in cells if isinstance(cells, list) else set(cells):
+        if cell not in known:
+            known[cell] = roles.label_in(cell)
+    return [known[cell] for cell in cells]
 
 
 def _kept(
@@ -306,19 +317,20 @@ def _kept(
     return tuple(kept)
 
 
-def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: list[int]) -> DocumentBlock:
+def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequence[int]) -> DocumentBlock:
     """The documents at some places of a block, with what is next to them."""
-    rows = block.rows
+    rows, lines = block.rows, block.lines
     if len(places) < len(rows):
-        documents, rows = documents.rows(places), [rows[place] for place in places]
+        documents, rows, lines = documents.rows(places), chosen_rows(rows, places), [lines[place] for place in places]
 
-    def cells(column: int | None) -> list[str]:
-        return [row[column].strip() if column is not None else "" for row in rows]
+    def cells(column: int | None) -> Sequence[str]:
+        if column is not None:
+            return _stripped(column_of(rows, column))
+        return TextColumn.blank(len(rows)) if isinstance(rows, ColumnarRows) else [""] * len(rows)
 
-    lines = [block.lines[place] for place in places]
     metadata = RowMetadata(
-        ids=[row[roles.id] for row in rows] if roles.id is not None else [f"line {line}" for line in lines],
-        answers=tuple([roles.label_in(row[column]) for row in rows] for column in roles.answers),
+        ids=column_of(rows, roles.id) if roles.id is not None else [f"line {line}" for line in lines],
+        answers=tuple(_labels_in(rows, column, roles) for column in roles.answers),
         dates=cells(roles.date),
         groups=cells(roles.group),
         weights=cells(roles.weight),
@@ -340,9 +352,7 @@ def as_number(cell: str) -> float | None:
     return number if isfinite(number) else None
 
 
-def texts_of(rows: Sequence[Sequence[str]], roles: ColumnRoles) -> list[str]:
+def texts_of(rows: Rows, roles: ColumnRoles) -> Sequence[str]:
     """The text of each row: its text columns joined by line ends, empty ones left out."""
-    if len(roles.text) == 1:
-        place = roles.text[0]
-        return [row[place] for row in rows]
-    return ["\n".join(row[place] for place in roles.text if row[place]) for row in rows]
+    columns = [column_of(rows, place) for place in roles.text]
+    return columns[0] if len(columns) == 1 else ["\n".join(filter(None, row)) for row in zip(*columns, strict=True)]

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from upsort.core.errors import DataProblem, counted
 from upsort.core.lazy import record
+from upsort.io.tables.columnar import chosen_rows
 from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason
 
 _LONG_FOR_A_NAME = 60
@@ -188,10 +189,10 @@ def _without_last(block: Block) -> Block:
         RejectedRow(block.source, block.lines[place], RejectionReason(ReasonKind.FOOTER), tuple(block.rows[place]))
         for place in footer
     ]
-    body = [place for place in range(len(block.rows)) if place < end or not any(block.rows[place])]
+    body = [place for place in range(len(block.rows)) if place not in footer]
     return replace(
         block,
-        rows=[block.rows[place] for place in body],
+        rows=chosen_rows(block.rows, body),
         lines=[block.lines[place] for place in body],
         refused=[*block.refused, *refused],
     )

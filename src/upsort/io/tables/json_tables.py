@@ -23,7 +23,6 @@ from upsort.io.tables.chunking import chunk_stream, divisible, division_of, enco
 from upsort.io.tables.encoding import Encoding, find_encoding
 from upsort.io.tables.nested_values import InnerPaths, arrays_of_rows, as_rows, cell_at, cell_from, is_columns, value_at_path
 from upsort.io.tables.rows import (
-    ROWS_A_BLOCK,
     WHOLE,
     Block,
     Chunk,
@@ -33,6 +32,7 @@ from upsort.io.tables.rows import (
     RejectionReason,
     SourceEntry,
     SourceTable,
+    blocks_of,
 )
 
 _DEEPEST = 200  # containers inside each other
@@ -169,19 +169,16 @@ def _table(
     inner, notices = paths.names(keys)
     columns = (*keys, *inner)
 
-    def blocks(chunk: Chunk) -> Iterator[Block]:
-        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
+    def found(chunk: Chunk) -> Iterator[tuple[int, list[str]] | RejectedRow]:
         for line, value, fault in items(chunk):
             if fault:
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)
-                block.refused.append(RejectedRow(entry.name, line, fault, (shown,)))
+                yield RejectedRow(entry.name, line, fault, (shown,))
             else:
-                block.rows.append([*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)])
-                block.lines.append(line)
-            if len(block.rows) + len(block.refused) == ROWS_A_BLOCK:
-                yield block
-                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        yield block
+                yield line, [*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)]
+
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        return blocks_of(entry.name, columns, found(chunk))
 
     notes = (*encoding.description(entry.name), *(f"{entry.name} has {notice}." for notice in notices))
     return SourceTable(

@@ -106,6 +106,10 @@ class RejectedRow:
     cells: tuple[str, ...]
 
 
+Rows = Sequence[list[str]]
+"""Rows of cells, a list for each."""
+
+
 @record(frozen=True, kw_only=True)
 class Block:
     """A stretch of one table.
@@ -116,7 +120,7 @@ class Block:
 
     source: str
     columns: tuple[str, ...]
-    rows: list[list[str]]
+    rows: Rows
     lines: list[int]
     refused: list[RejectedRow] = field(default_factory=list)
     files: list[str] | None = None
@@ -124,6 +128,23 @@ class Block:
     def origins(self) -> list[str]:
         """Where each row came from: `file:line`, or the file."""
         return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
+
+
+def blocks_of(source: str, columns: tuple[str, ...], found: Iterable[tuple[int, list[str]] | RejectedRow]) -> Iterator[Block]:
+    """The rows of a table, each with its line, and between them the rejected ones, in blocks; the last one may be empty."""
+    rows: list[list[str]] = []
+    lines: list[int] = []
+    refused: list[RejectedRow] = []
+    for each in found:
+        if isinstance(each, RejectedRow):
+            refused.append(each)
+        else:
+            lines.append(each[0])
+            rows.append(each[1])
+        if len(rows) + len(refused) == ROWS_A_BLOCK:
+            yield Block(source=source, columns=columns, rows=rows, lines=lines, refused=refused)
+            rows, lines, refused = [], [], []
+    yield Block(source=source, columns=columns, rows=rows, lines=lines, refused=refused)
 
 
 class SourceBlocks(Protocol):
@@ -152,24 +173,6 @@ def in_large(
         size += size_of(block)
     if pending:
         yield joined(pending)
-
-
-def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
-    """Blocks of at least so many characters in all cells, see `in_large`."""
-    return in_large(blocks, lambda block: sum(len(cell) for row in block.rows for cell in row), _joined_rows, characters)
-
-
-def _joined_rows(blocks: list[Block]) -> Block:
-    first = blocks[0]
-    if len(blocks) == 1:
-        return first
-    return replace(
-        first,
-        rows=[row for block in blocks for row in block.rows],
-        lines=[line for block in blocks for line in block.lines],
-        refused=[refused for block in blocks for refused in block.refused],
-        files=[name for block in blocks for name in block.files or ()] if first.files is not None else None,
-    )
 
 
 @record(frozen=True, kw_only=True)

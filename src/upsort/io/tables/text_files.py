@@ -9,7 +9,6 @@ from upsort.io.sources.addresses import unpacked_name
 from upsort.io.tables.bounds import size_text, with_rows_bounded
 from upsort.io.tables.encoding import find_encoding
 from upsort.io.tables.rows import (
-    ROWS_A_BLOCK,
     WHOLE,
     Block,
     Chunk,
@@ -20,6 +19,7 @@ from upsort.io.tables.rows import (
     RejectionReason,
     SourceEntry,
     SourceTable,
+    blocks_of,
 )
 
 _FILES_A_BLOCK = 200
@@ -36,13 +36,14 @@ def text_table(name: str, entries: Sequence[SourceEntry], reading: ReadSettings)
         chosen = entries[chunk.begin : chunk.end]
         if reading.each_line:
             for entry in chosen:
-                yield from _line_blocks(entry, columns, label_from, reading)
+                yield from blocks_of(entry.name, columns, _lines(entry, label_from, reading))
             return
         for begin in range(0, len(chosen), _FILES_A_BLOCK):
-            block = Block(source=name, columns=columns, rows=[], lines=[], files=[])
-            for entry in chosen[begin : begin + _FILES_A_BLOCK]:
-                _add_file(block, entry, label_from, reading)
-            yield block
+            found = [_file(entry, label_from, reading) for entry in chosen[begin : begin + _FILES_A_BLOCK]]
+            rows = [row for row in found if not isinstance(row, RejectedRow)]
+            refused = [row for row in found if isinstance(row, RejectedRow)]
+            files = [row[0] for row in rows]
+            yield Block(source=name, columns=columns, rows=rows, lines=[1] * len(rows), refused=refused, files=files)
 
     def chunks() -> Iterator[Chunk]:
         some = 1 if reading.each_line else _FILES_PER_CHUNK
@@ -59,45 +60,34 @@ def text_table(name: str, entries: Sequence[SourceEntry], reading: ReadSettings)
     )
 
 
-def _add_file(block: Block, entry: SourceEntry, label_from: str, reading: ReadSettings) -> None:
+def _file(entry: SourceEntry, label_from: str, reading: ReadSettings) -> list[str] | RejectedRow:
     with entry.open() as stream:
         encoding = find_encoding(stream, reading.encoding).name
         content = stream.read(reading.largest_cell + 1)
     if len(content) > reading.largest_cell:
         reason = RejectionReason(ReasonKind.TOO_LARGE, (size_text(reading.largest_cell),), "--largest-cell allows more")
-        block.refused.append(RejectedRow(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),)))
-        return
+        return RejectedRow(entry.name, 1, reason, (content[:_SHOWN].decode(encoding, "backslashreplace"),))
     try:
         text = content.decode(encoding).removeprefix("\ufeff")
     except UnicodeDecodeError as error:
         reason = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
-        block.refused.append(RejectedRow(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),)))
-        return
-    block.rows.append([entry.name, *_labels(entry, label_from), text.replace("\r\n", "\n")])
-    block.lines.append(1)
-    if block.files is not None:
-        block.files.append(entry.name)
+        return RejectedRow(entry.name, 1, reason, (content.decode(encoding, "backslashreplace"),))
+    return [entry.name, *_labels(entry, label_from), text.replace("\r\n", "\n")]
 
 
-def _line_blocks(entry: SourceEntry, columns: tuple[str, ...], label_from: str, reading: ReadSettings) -> Iterator[Block]:
+def _lines(entry: SourceEntry, label_from: str, reading: ReadSettings) -> Iterator[tuple[int, list[str]] | RejectedRow]:
     labels = _labels(entry, label_from)
     with with_rows_bounded(entry.open(), entry.name, reading) as stream:
         encoding = find_encoding(stream, reading.encoding).name
-        block = Block(source=entry.name, columns=columns, rows=[], lines=[])
         for number, line in enumerate(stream, 1):
             try:
                 text = line.decode(encoding).removeprefix("\ufeff").rstrip("\r\n")
             except UnicodeDecodeError as error:
                 reason = RejectionReason(ReasonKind.BYTES, (f"byte {error.start + 1} is not {encoding.removesuffix('-sig')}",))
-                block.refused.append(RejectedRow(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),)))
+                yield RejectedRow(entry.name, number, reason, (line.decode(encoding, "backslashreplace"),))
                 continue
             if text.strip():
-                block.rows.append([entry.name, *labels, text])
-                block.lines.append(number)
-            if len(block.rows) == ROWS_A_BLOCK:
-                yield block
-                block = Block(source=entry.name, columns=columns, rows=[], lines=[])
-        yield block
+                yield number, [entry.name, *labels, text]
 
 
 def _labels(entry: SourceEntry, label_from: str) -> list[str]:

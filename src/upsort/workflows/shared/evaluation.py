@@ -85,7 +85,7 @@ class DecidedCorpus:
     times: Sequence[int]
 
     @property
-    def sorted_as(self) -> list[str]:
+    def sorted_as(self) -> Sequence[str]:
         """What each was given; the most probable label for one that is left undecided."""
         return self.sorter.sorted_as(replace(self.decisions, undecided=None))
 

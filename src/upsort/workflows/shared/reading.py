@@ -13,9 +13,10 @@ from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columnar import large_row_blocks
 from upsort.io.tables.document_blocks import DocumentBlock, large_blocks
 from upsort.io.tables.documents import DocumentReader
-from upsort.io.tables.rows import Block, Chunk, Chunking, RejectedRow, large_row_blocks
+from upsort.io.tables.rows import Block, Chunk, Chunking, RejectedRow
 from upsort.parallel.processes import ExecutionEngine
 
 Read = TypeVar("Read")

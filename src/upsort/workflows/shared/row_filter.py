@@ -18,6 +18,7 @@ from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joi
 from upsort.core.lazy import record
 from upsort.core.plan import Columns, Plan
 from upsort.core.text.characters import is_repetition, lines_between, mapped, passages
+from upsort.io.tables.columnar import column_of
 from upsort.io.tables.columns import (
     PASSAGE_COLUMNS,
     ColumnMapper,
@@ -145,14 +146,14 @@ class RowFilter:
         """The documents of a block."""
         number, block = placed
         settings, roles = self.settings, self.roles[number]
-        texts = texts_of(block.rows, roles)
+        texts = list(texts_of(block.rows, roles))
         if settings.lines:
             first, last = settings.lines
             texts = [lines_between(text, max(first, 1), last or None) for text in texts]
         faults = self._faults(texts)
         labels = [""] * len(texts)
         if roles.label is not None:
-            labels = [self._label(roles.label_in(row[roles.label])) for row in block.rows]
+            labels = [self._label(roles.label_in(cell)) for cell in column_of(block.rows, roles.label)]
             if self._wanted:
                 for row, label in enumerate(labels):
                     if not faults[row] and label not in self._wanted:
@@ -164,7 +165,7 @@ class RowFilter:
     def written_labels(self, documents: FilteredRows) -> set[str]:
         """The labels of a block as its source has them."""
         place = documents.roles.label
-        return {row[place].strip() for row in documents.block.rows} if place is not None else set()
+        return {cell.strip() for cell in column_of(documents.block.rows, place)} if place is not None else set()
 
     def _label(self, written: str) -> str:
         """The label that a cell represents; each spelling is worked out once."""

@@ -3,7 +3,6 @@
 from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, field, replace
-from math import isnan
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +10,7 @@ import numpy as np
 from msgspec import UNSET, Struct, UnsetType
 
 from upsort.core.analysis.drift import Drift, NewDocuments, drift
-from upsort.core.arrays import Ints
+from upsort.core.arrays import Ints, decimals, tally, texts_by_code
 from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.lazy import record
 from upsort.core.training.decision import Costs, cost_decision, cost_table
@@ -26,19 +25,17 @@ class DecisionColumn:
     """One added column. values: what is in it for each document. digits: behind the point of a number; None for text."""
 
     name: str
-    values: Callable[[TrainedSorter, Decisions], list[Any]]
+    values: Callable[[TrainedSorter, Decisions], Any]
     digits: int | None = None
 
-    def cells(self, sorter: TrainedSorter, decisions: Decisions) -> list[str]:
+    def cells(self, sorter: TrainedSorter, decisions: Decisions) -> Sequence[str]:
         """The values as cells of a table; a number that is not defined is an empty one."""
         values = self.values(sorter, decisions)
-        if self.digits is None:
-            return values
-        return ["" if isnan(value) else f"{value:.{self.digits}f}" for value in values]
+        return values if self.digits is None else decimals(values, self.digits)
 
 
-def _of_best(sorter: TrainedSorter, decisions: Decisions) -> list[Any]:
-    return decisions.probabilities[np.arange(decisions.best.size), decisions.best].tolist()  # type: ignore[no-any-return]
+def _of_best(sorter: TrainedSorter, decisions: Decisions) -> Any:
+    return decisions.probabilities[np.arange(decisions.best.size), decisions.best]
 
 
 LABEL = DecisionColumn("label", lambda sorter, decisions: sorter.sorted_as(decisions))
@@ -46,20 +43,15 @@ REMARK = DecisionColumn("remark", lambda sorter, decisions: sorter.remarks_on(de
 COLUMNS: list[DecisionColumn] = [
     LABEL,
     DecisionColumn("probability", _of_best, 6),
-    DecisionColumn("second_label", lambda sorter, decisions: [sorter.labels[second] for second in decisions.second.tolist()]),
-    DecisionColumn("margin", lambda sorter, decisions: decisions.margin.tolist(), 6),
-    DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share.tolist(), 4),
+    DecisionColumn("second_label", lambda sorter, decisions: texts_by_code(sorter.labels, decisions.second)),
+    DecisionColumn("margin", lambda sorter, decisions: decisions.margin, 6),
+    DecisionColumn("unknown_share", lambda sorter, decisions: decisions.unknown_share, 4),
     REMARK,
 ]
 """The columns that scoring adds, in their order; adding one is adding it here."""
 
 
-def _similarities(_: TrainedSorter, decisions: Decisions) -> list[Any]:
-    assert decisions.similarity is not None
-    return decisions.similarity.tolist()  # type: ignore[no-any-return]
-
-
-SIMILARITY = DecisionColumn("similarity", _similarities, 4)
+SIMILARITY = DecisionColumn("similarity", lambda sorter, decisions: decisions.similarity, 4)
 """Another, where it is asked for."""
 
 _BEGIN = "sorted_"
@@ -78,7 +70,7 @@ def columns_of(sorter: TrainedSorter, all_probabilities: bool = False, similarit
 
 
 def _probability_of(label: int, name: str) -> DecisionColumn:
-    return DecisionColumn(name, lambda sorter, decisions: decisions.probabilities[:, label].tolist(), 6)
+    return DecisionColumn(name, lambda sorter, decisions: decisions.probabilities[:, label], 6)
 
 
 def decision_columns(sorters: Sequence[TrainedSorter], all_probabilities: bool = False, similarity: bool = False) -> list[str]:
@@ -208,7 +200,7 @@ class ScoredBlock:
     last: str
     columns: list[Sequence[str]]
     text: str
-    labels: list[list[str]]
+    labels: list[Sequence[str]]
     best: list[Ints]
     tokens: Ints
     nothing_known: int
@@ -266,7 +258,7 @@ class ScoreTally:
         """One more block."""
         self.merge(
             ScoreTally(
-                labels=tuple(map(Counter, scored.labels)),
+                labels=tuple(map(tally, scored.labels)),
                 best=scored.best,
                 lengths=length_classes(scored.tokens),
                 rows=scored.rows,
