@@ -13,12 +13,11 @@ import numpy as np
 from made_text import documents
 from measuring import gain_of_a_second_process, medians_in_turn, size_asked
 
-from upsort.core.features.counting import Counts, count, counts_of, in_blocks
+from upsort.core.features.counting import Counts, count
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.stemmers import english
 from upsort.core.text.word_lists import stop_words
-from upsort.parallel.tokenising import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 _LINK = re.compile(r"https?://\S+")
@@ -65,16 +64,14 @@ def main() -> None:
     results: dict[int, Counts] = {}
 
     def counted(workers: int) -> None:
-        cleaning = cleaner(STEPS)
-        blocks = cut_blocks(in_blocks(texts), lambda block: [block], Tokenising(cleaning, cleaning.memory()), workers)
-        results[workers] = counts_of((tokens for _, (tokens,) in blocks), forms=cleaning.forms)
+        results[workers] = count(texts, cleaner(STEPS), threads=workers)
 
     seconds = medians_in_turn({"one": lambda: counted(1), "two": lambda: counted(2)})
     same = results[1].terms == results[2].terms and all(
         np.array_equal(getattr(results[1].matrix, part), getattr(results[2].matrix, part))
         for part in ("data", "indices", "indptr")
     )
-    print(f"{len(texts):,} documents: one process {seconds['one']:.2f} s, two {seconds['two']:.2f} s (start included), "
+    print(f"{len(texts):,} documents: one thread {seconds['one']:.2f} s, two {seconds['two']:.2f} s (start included), "
           f"{seconds['one'] / seconds['two']:.2f} times as fast; equal: {same}")  # fmt: skip
     print(f"plain arithmetic gains {gain_of_a_second_process():.2f} times from a second process on this machine")
 

@@ -19,12 +19,11 @@ from measuring import gain_of_a_second_process, high_water_mark, medians_in_turn
 from scipy.sparse import csr_array
 
 from upsort.core.features.corpus_counts import of_counts
-from upsort.core.features.counting import counts_of, in_blocks
+from upsort.core.features.counting import count
 from upsort.core.features.vocabulary import learn_space
 from upsort.core.matrices.sparse import only_columns
 from upsort.core.plan import Clean, Features
 from upsort.core.text.cleaning import cleaner
-from upsort.parallel.tokenising import Tokenising, cut_blocks
 
 _WORD = re.compile(r"[^\W_]+(?:['’-][^\W_]+)*")
 
@@ -55,9 +54,7 @@ def plain(texts: list[str], pairs: bool) -> csr_array:
 def ours(texts: list[str], pairs: bool, workers: int = 1) -> csr_array:
     """The program's way."""
     settings = Features(lengths=(1, 2) if pairs else (1, 1), weighting="tfidf", most_terms=0)
-    cleaning = cleaner(Clean(steps=("lower",)))
-    blocks = cut_blocks(in_blocks(texts), lambda block: [block], Tokenising(cleaning, cleaning.memory()), workers)
-    counts = counts_of((tokens for _, (tokens,) in blocks), settings, settings.in_at_least, threads=workers)
+    counts = count(texts, cleaner(Clean(steps=("lower",))), settings, settings.in_at_least, workers)
     space, kept = learn_space(of_counts(counts), settings)
     return space.weigh(only_columns(counts.matrix, kept))
 
@@ -94,7 +91,7 @@ def main() -> None:
     for pairs in (False, True):
         seconds = medians_in_turn({workers: partial(ours, texts, pairs, workers) for workers in (1, 2)})
         print(
-            f"{'words and pairs' if pairs else 'words':<16} one worker {seconds[1]:.2f} s, two {seconds[2]:.2f} s: "
+            f"{'words and pairs' if pairs else 'words':<16} one thread {seconds[1]:.2f} s, two {seconds[2]:.2f} s: "
             f"{seconds[1] / seconds[2]:.2f} times as fast"
         )
     print(f"plain arithmetic gains {gain_of_a_second_process():.2f} times from a second process on this machine")

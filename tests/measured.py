@@ -13,7 +13,7 @@ from upsort.core.text.cleaning import Cleaner
 def measure(documents: Iterable[Documents], cleaning: Cleaner, columns: Columns, features: Features) -> CorpusCounts:
     """Clean, count and measure blocks of documents."""
     measuring = CorpusCounter(columns, features, cleaning.forms)
-    memory = measuring.memory_of(cleaning)
+    memory = None if measuring.hashed else cleaning.thread_memory()
     for block in documents:
         measuring.add(block.cells(features.measures), [cleaning.words_of(part, memory) for part in block.parts])
     return measuring.measured()

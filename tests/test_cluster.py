@@ -23,7 +23,7 @@ from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, StatefulA
 from upsort.core.training import inner_cv
 from upsort.io.tables import chunking
 from upsort.parallel import cluster
-from upsort.parallel.processes import Processes
+from upsort.parallel.threads import Threads
 from upsort.workflows.shared import distributed_counting
 
 distributed = pytest.importorskip("distributed", reason="the extra 'cluster' is not installed")
@@ -427,7 +427,7 @@ def test_problems_of_a_worker_are_told(running: Running) -> None:
 
 
 def test_who_does_the_work_is_told(running: Running) -> None:
-    assert worker_text(Processes(1)) == "" and worker_text(Processes(3)) == " · up to 3 processes"
+    assert worker_text(Threads(1)) == "" and worker_text(Threads(3)) == " · up to 3 threads"
     with cluster.connected(running.address) as engine:
         engine.piece_done()
         assert worker_text(engine) == " · 1 part done by 2 workers of the cluster"

@@ -1,8 +1,6 @@
-"""Work spread over processes: every item once, in order, with the same results whatever the number of processes."""
+"""Work spread over threads: every item once, in order, with the same results whatever the number of threads."""
 
-import os
 import pickle
-import signal
 import threading
 import time
 from collections.abc import Iterator
@@ -16,15 +14,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.arrays import TextColumn, blank_places, chosen_texts, compact, concatenated, decimals, holds_any, tally
-from upsort.core.errors import DataProblem
+from upsort.core.features import counting
 from upsort.core.features.documents import Documents
 from upsort.core.plan import Clean
 from upsort.core.text.cleaning import cleaner
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.nested_values import TypedCell
-from upsort.parallel import processes
-from upsort.parallel.processes import in_order
-from upsort.parallel.tokenising import Tokenising, cut_blocks
+from upsort.parallel import threads
+from upsort.parallel.threads import in_order
 
 WORKERS = (1, 2, 3)
 
@@ -34,7 +31,7 @@ class Doubling:
 
     def __call__(self, item: int) -> tuple[int, int]:
         time.sleep(0.002 * (item % 3))
-        return 2 * item, os.getpid()
+        return 2 * item, threading.get_ident()
 
 
 @pytest.mark.parametrize("workers", WORKERS)
@@ -42,12 +39,12 @@ class Doubling:
 def test_every_item_once_and_in_order(workers: int, items: int) -> None:
     found = list(in_order(Doubling(), range(items), workers))
     assert [(item, result) for item, (result, _) in found] == [(item, 2 * item) for item in range(items)]
-    assert len({process for _, (_, process) in found}) <= workers
+    assert len({thread for _, (_, thread) in found}) <= workers
 
 
-def test_several_processes_work_where_there_are_items_enough() -> None:
+def test_several_threads_work_where_there_are_items_enough() -> None:
     found = list(in_order(Doubling(), range(40), 3))
-    assert len({process for _, (_, process) in found}) > 1
+    assert len({thread for _, (_, thread) in found}) > 1
 
 
 def test_items_are_taken_as_they_are_needed_so_that_memory_is_bounded() -> None:
@@ -66,11 +63,6 @@ def test_items_are_taken_as_they_are_needed_so_that_memory_is_bounded() -> None:
     results.close()  # type: ignore[attr-defined]
 
 
-def test_what_is_sent_may_be_a_part_of_the_item() -> None:
-    found = list(in_order(Doubling(), [(1, "a"), (2, "b"), (3, "c")], 2, sent=lambda item: item[0]))
-    assert [(item[1], result) for item, (result, _) in found] == [("a", 2), ("b", 4), ("c", 6)]
-
-
 class Failing:
     def __call__(self, item: int) -> int:
         if item == 7:
@@ -79,7 +71,7 @@ class Failing:
 
 
 @pytest.mark.parametrize("workers", WORKERS)
-def test_an_error_in_any_process_comes_out_where_it_belongs(workers: int) -> None:
+def test_an_error_in_any_thread_comes_out_where_it_belongs(workers: int) -> None:
     seen = []
     with pytest.raises(ValueError, match="the seventh"):
         for item, _ in in_order(Failing(), range(20), workers):
@@ -87,23 +79,28 @@ def test_an_error_in_any_process_comes_out_where_it_belongs(workers: int) -> Non
     assert seen == list(range(len(seen))) and len(seen) <= 7
 
 
-@pytest.mark.parametrize("shared", [True, False])
-@pytest.mark.parametrize("workers", WORKERS)
-def test_blocks_are_cut_alike_by_any_number_of_processes(workers: int, shared: bool) -> None:
+@pytest.mark.parametrize("many", WORKERS)
+@pytest.mark.parametrize("steps", [("lower",), ("lower", "stop_words", "stem")])
+def test_blocks_are_counted_alike_by_any_number_of_threads(many: int, steps: tuple[str, ...]) -> None:
     generator = np.random.default_rng(4)
     words = [f"word{number}" for number in range(200)]
-    blocks = [[" ".join(generator.choice(words, 9)) for _ in range(6)] + ["", "Größe ﬁne İstanbul"] for _ in range(9)]
-    cleaning = cleaner(Clean(steps=("lower",)))
+    texts = [" ".join(generator.choice(words, 9)) for _ in range(60)] + ["", "Größe ﬁne İstanbul the ferns"]
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(counting, "BLOCK_CHARACTERS", 300)
+        found, expected = (counting.count(texts, cleaner(Clean(steps=steps)), threads=number) for number in (many, 1))
+    assert found.terms == expected.terms and (found.matrix != expected.matrix).nnz == 0 and found.matrix.nnz > 400
 
-    def spelt(count: int) -> list[list[list[str]]]:
-        processes = cleaning.memory() if shared else None
-        found = []
-        for _, (tokens,) in cut_blocks(blocks, lambda block: [block], Tokenising(cleaning, processes), count):
-            cut = np.split(tokens.codes, tokens.starts[1:-1])
-            found.append([[tokens.words[code] for code in codes] for codes in cut])
-        return found
 
-    assert spelt(workers) == spelt(1)
+@pytest.mark.parametrize("steps", [("lower",), ("lower", "stop_words", "stem")])
+def test_threads_share_a_cleaner(steps: tuple[str, ...]) -> None:
+    cleaning = cleaner(Clean(steps=steps))
+    texts = [[f"Ferns{number % 7} the moss{number % 11} of {number}"] * 50 for number in range(60)]
+
+    def spelt(block: list[str]) -> list[str]:
+        tokens = cleaning.tokens_of(block)
+        return [tokens.words[code] for code in tokens.codes.tolist()]
+
+    assert [words for _, words in in_order(spelt, texts, 4)] == [spelt(block) for block in texts]
 
 
 @given(st.lists(st.tuples(st.text(), st.text(), st.text()), max_size=8))
@@ -167,32 +164,15 @@ def test_many_numbers_are_written_as_one(numbers: list[float]) -> None:
 
 
 @pytest.mark.parametrize(("free", "each", "able"), [(10**9, 10**8, 4), (10**9, 4 * 10**8, 2), (10**6, 10**9, 1)])
-def test_no_more_processes_than_memory_has_room_for(monkeypatch: pytest.MonkeyPatch, free: int, each: int, able: int) -> None:
-    monkeypatch.setattr(processes, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
-    assert processes.fitting(4, each) == able
+def test_no_more_threads_than_memory_has_room_for(monkeypatch: pytest.MonkeyPatch, free: int, each: int, able: int) -> None:
+    monkeypatch.setattr(threads, "psutil", SimpleNamespace(virtual_memory=lambda: SimpleNamespace(available=free)))
+    assert threads.fitting(4, each) == able
 
 
-def test_want_of_memory_for_processes_is_told_once_and_beforehand(
+def test_want_of_memory_for_threads_is_told_once_and_beforehand(
     demo: Path, program: Program, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("upsort.workflows.shared.context.fitting", lambda wanted, each: 1)
     line = ("cross-validate", demo / "letters-2026.csv", "--text=message", "--label=channel", "--folds=2", "--no-ledger")
     found = program(*line, "--classifier=naive-bayes", "--workers=2")
-    assert found.err.count("Memory has room for 1 of 2 processes.") == 1
-
-
-def dying(item: int) -> bytes:
-    if os.getpid() != HOME and item == 5:
-        threading.Timer(0.01, lambda: os.kill(os.getpid(), signal.SIGKILL)).start()
-        return bytes(200_000_000)  # still on its way when the process is no more
-    return b""
-
-
-HOME = os.getpid()
-
-
-@pytest.mark.parametrize("workers", [2, 3])
-def test_a_process_that_dies_while_it_hands_a_result_over_is_told(workers: int) -> None:
-    with pytest.raises(DataProblem, match="ended from outside"):
-        for _ in in_order(dying, [0, 5, 5, 5, 5, 5], workers, include_parent=False):
-            pass
+    assert found.err.count("Memory has room for 1 of 2 threads.") == 1

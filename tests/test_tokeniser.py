@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.arrays import AnyArray
+from upsort.core.lazy import kernels
 from upsort.core.text import tokeniser
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, WORD, character_class, lower
 from upsort.core.text.tokeniser import WordMemory
@@ -99,7 +100,7 @@ def test_tables_of_tokens_grow() -> None:
 def test_tokens_with_one_hash_stay_apart() -> None:
     """The compiled pass compares the bytes of tokens whose hash is the same: a table in which another token has taken the place
     of the one looked for, with its hash."""
-    kernels = tokeniser._kernels()
+    passes = kernels()
     classes = tokeniser._classes()
 
     def numbers(text: bytes, table: AnyArray, known: AnyArray, state: AnyArray) -> list[int]:
@@ -108,7 +109,7 @@ def test_tokens_with_one_hash_stay_apart() -> None:
         edges = np.array([0, len(text)])
         raw = np.frombuffer(text, np.uint8)
         result = (codes, starts, np.empty((0, 2), np.int64))
-        assert kernels.cut((raw, edges, classes), (table, known, state), result) == kernels.DONE
+        assert passes.cut((raw, edges, classes, tokeniser._AS_WRITTEN), (table, known, state), result) == passes.DONE
         return codes[: state[3]].tolist()
 
     table, known, state = np.zeros((16, 2), np.uint64), np.zeros(64, np.uint8), np.zeros(5, np.int64)

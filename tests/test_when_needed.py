@@ -4,8 +4,11 @@ import copy
 import pickle
 import subprocess
 import sys
+import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import FrozenInstanceError, asdict, dataclass, field, fields, is_dataclass, replace
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
@@ -91,3 +94,14 @@ def test_a_library_is_loaded_at_its_first_use_and_travels_unloaded() -> None:
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
     with pytest.raises(AttributeError):
         _ = lazy.special.no_such_function
+
+
+def test_a_class_that_one_thread_finishes_is_waited_for_by_others(monkeypatch: pytest.MonkeyPatch) -> None:
+    def slowly(cls: type, **choices: Any) -> type:
+        time.sleep(0.05)
+        return dataclass(cls, **choices)  # type: ignore[no-any-return, call-overload]
+
+    plot, _ = made(record)
+    monkeypatch.setattr(lazy, "dataclasses", SimpleNamespace(dataclass=slowly))
+    with ThreadPoolExecutor(4) as pool:
+        assert [one.beds for one in pool.map(lambda beds: plot(name="a", beds=beds), range(4))] == [0, 1, 2, 3]

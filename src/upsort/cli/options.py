@@ -46,11 +46,11 @@ class OverwriteOption(CommonOptions):
     overwrite: bool = flag("replace an existing output", heading="what to write")
 
 
-class WorkerOptions(CommonOptions, heading="processes"):
-    """Processes."""
+class WorkerOptions(CommonOptions, heading="workers"):
+    """Who does the work."""
 
     workers: int = option(
-        "number of processes for large inputs (default: number of processors, at most 8)",
+        "number of threads for large inputs (default: number of processors, at most 8)",
         convert=whole_number(1, 256),
         default=0,
         metavar="N",

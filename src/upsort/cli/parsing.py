@@ -35,7 +35,7 @@ class _Help(argparse.RawDescriptionHelpFormatter):
         super().add_usage(usage, actions, groups, "" if prefix is None else prefix)
 
 
-SHARED = ("processes", "reading", "plan", CommonOptions.HEADING)
+SHARED = ("workers", "reading", "plan", CommonOptions.HEADING)
 """The headings of options that most commands share, which short help leaves out."""
 
 

@@ -280,7 +280,7 @@ def worker_text(engine: ExecutionEngine) -> str:
     many = engine.workers
     if engine.elsewhere:
         return f" · {counted(engine.pieces, 'part')} done by {counted(many, 'worker')} of the cluster"
-    return f" · up to {many} processes" if many > 1 else ""
+    return f" · up to {many} threads" if many > 1 else ""
 
 
 def _notify_once(console: Console) -> Callable[[str], None]:
@@ -297,7 +297,7 @@ def _notify_once(console: Console) -> Callable[[str], None]:
 
 @contextmanager
 def engine_of(options: CommonOptions, console: Console) -> Iterator[ExecutionEngine]:
-    """Who does the work of a command: the cluster that is named, where its work can be shared, else processes of this machine."""
+    """Who does the work of a command: the cluster that is named, where its work can be shared, else threads of this process."""
     if not isinstance(options, WorkerOptions):
         with executor_for(0, "") as engine:
             yield engine

@@ -8,7 +8,7 @@ and patterns of theirs.
 
 import dataclasses
 from collections.abc import Callable
-from functools import partial
+from functools import cache, partial
 from importlib import import_module
 from threading import RLock
 from typing import TYPE_CHECKING, Any
@@ -42,15 +42,23 @@ class _LazyDataclass:
         for name in _CLASS_ATTRIBUTES:
             setattr(self.cls, name, _ClassAttribute(self, name))
             self.placed.append(name)
+        if "__new__" not in vars(self.cls):
+            type.__setattr__(self.cls, "__new__", self.new)
+
+    def new(self, cls: type, /, *_: Any, **__: Any) -> Any:
+        """A new object, of a class that is whole: while one thread finishes it, others wait here."""
+        if not self.finished:
+            self.finish()
+        return object.__new__(cls)
 
     def finish(self) -> None:
         """Make the dataclass, if nobody has."""
         with _LOCK:
             if not self.finished:
-                self.finished = True
                 for name in self.placed:
                     delattr(self.cls, name)
                 dataclasses.dataclass(self.cls, **self.choices)
+                self.finished = True
 
     def method(self, name: str) -> Callable[..., Any]:
         """Finishes the class and is then the method that it has."""
@@ -122,6 +130,15 @@ class LazyObject:
 
 def _library(name: str) -> LazyObject:
     return LazyObject(partial(import_module, name))
+
+
+@cache
+def kernels() -> Any:
+    """The compiled passes, or None where their compiler cannot be loaded."""
+    try:
+        return import_module("upsort.core.text.kernels")
+    except ImportError:
+        return None
 
 
 def unicode_pattern(pattern: str) -> Any:

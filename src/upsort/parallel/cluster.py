@@ -20,7 +20,7 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import ParallelMap
 from upsort.core.lazy import ONE_THREAD, cloudpickle, dask_config, distributed, record
 from upsort.core.matrices.partitioned import Executor, SumTuple
-from upsort.parallel.processes import ignore, reported, usual_workers
+from upsort.parallel.threads import ignore, usual_workers
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -46,7 +46,6 @@ class Cluster:
     """Workers of a cluster. See `ExecutionEngine`."""
 
     threads = usual_workers()
-    reads = True
     elsewhere = True
 
     def __init__(self, client: Any, address: str) -> None:
@@ -73,9 +72,7 @@ class Cluster:
         """The workers."""
         return _ClusterExecutor(self)
 
-    def in_order(
-        self, work: Callable[[Any], Result], items: Iterable[Item], learns: bool = True
-    ) -> Iterator[tuple[Item, Result]]:
+    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
         """See `ExecutionEngine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
         pending: deque[tuple[Item, Any]] = deque()
         try:
@@ -99,7 +96,11 @@ class Cluster:
         """See `ExecutionEngine`."""
 
         def run_all(work: Callable[[int], Result], count: int) -> list[Result]:
-            return reported(self.in_order(work, range(count)), done)
+            collected = []
+            for _, result in self.in_order(work, range(count)):
+                collected.append(result)
+                done(1)
+            return collected
 
         return run_all
 

@@ -28,7 +28,6 @@ from upsort.io.outputs.table_file import table_file
 from upsort.io.plan.resources import resources_for, write_vectors
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata, large_blocks
 from upsort.io.tables.documents import DocumentReader
-from upsort.parallel.tokenising import Tokenising, cut_blocks
 from upsort.plots.term_figures import frequency_histogram, rank_frequency
 from upsort.workflows.shared.context import RunContext, ScoringContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan, minimum_documents
@@ -306,13 +305,12 @@ _NEAREST = 5
 def make_word_vectors(work: RunContext, output: Path, dimensions: int) -> MadeVectors:
     """Read the documents, factorise their words' co-occurrences, write the vectors to `output`."""
     cleaning = cleaner(work.plan.clean, resources_for(work.plan.clean))
-    counting = TermCounting(work.plan.features, forms=cleaning.forms)
+    counting, memory = TermCounting(work.plan.features, forms=cleaning.forms), cleaning.memory()
     blocks = large_blocks(
         DocumentReader(work.plan.columns, cleaning=cleaning).blocks(work.inputs, work.rejects), BLOCK_CHARACTERS
     )
-    for block, cut in cut_blocks(blocks, lambda block: [block.texts], Tokenising(cleaning, cleaning.memory())):
-        for part in cut:
-            counting.add(part)
+    for block in blocks:
+        counting.add(cleaning.words_of(block.texts, memory))
         work.advance(len(block.documents))
     tokens = counting.tokens()
     words, vectors = make_vectors(tokens, dimensions)

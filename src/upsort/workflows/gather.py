@@ -76,7 +76,7 @@ def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: G
     spelt: Counter[str] = Counter()
     labels: Counter[str] = Counter()
     written: set[str] = set()
-    for gathered in map_blocks(reading, gathering, work.rejects, work.engine, learns=False):
+    for gathered in map_blocks(reading, gathering, work.rejects, work.engine):
         for rejected in gathered.refused:
             work.rejects.add(rejected)
         if gathered.text and isinstance(writer, TextWriter):
@@ -115,7 +115,7 @@ def _first_pass(work: RunContext, row_filter: RowFilter, reading: RowReading) ->
     if not copies and not settings.rare_below:
         return None
     first_pass = FirstPass(settings.similarity if near else None)
-    for seen in map_blocks(reading, RowInspector(row_filter, copies, near), RejectedRows(), work.engine, learns=False):
+    for seen in map_blocks(reading, RowInspector(row_filter, copies, near), RejectedRows(), work.engine):
         first_pass.add(seen)
     first_pass.finish(work.plan.judge.similarity)
     return first_pass

@@ -32,7 +32,7 @@ from upsort.version import __version__
 from upsort.workflows.evaluate import evaluate
 from upsort.workflows.shared.context import RunContext, ScoringContext
 from upsort.workflows.shared.evaluation import Evaluation, Mistake
-from upsort.workflows.shared.figures import Drawing, drawn_in_parallel, reliabilities
+from upsort.workflows.shared.figures import Drawing, reliabilities
 from upsort.workflows.suspects import SuspectsResult, suspects
 
 _TERMS = 12
@@ -251,7 +251,7 @@ def _figures(evaluation: Evaluation) -> dict[str, dict[str, str]]:
         narrow = confusion_figure(table, names_of, narrow=True) if name == "confusion" else None
         return for_both_widths(drawings[name](), name, narrow)
 
-    figures = dict(zip(names, drawn_in_parallel(widths, len(names)), strict=True))
+    figures = {name: widths(number) for number, name in enumerate(names)}
     return {name: figures.get(name, {}) for name in ("confusion", "reliability", "probabilities", "coverage")}
 
 

@@ -144,7 +144,9 @@ def _split_input(work: RunContext, reader: DocumentReader) -> _SplitInput:
         raise DataProblem(f"No usable row: {nothing_usable(work.rejects)}.", "Check --label and --encoding.")
     all_groups = Groups.of(
         named_groups(whole.groups) if work.plan.columns.group else None,
-        find_duplicates(join_fingerprints(fingerprints), work.plan.judge.similarity) if copies_matter else None,
+        find_duplicates(join_fingerprints(fingerprints), work.plan.judge.similarity, work.engine.threads)
+        if copies_matter
+        else None,
     )
     return _SplitInput(whole, document_keys(np.concatenate(digests), whole.ids), all_groups)
 

@@ -214,9 +214,7 @@ def survey(
     looking = _SurveyTally(work.inputs, work.plan, shortest)
     reading = DocumentReading(inputs=work.inputs, reader=DocumentReader(work.plan.columns), characters=_CHARACTERS_AT_ONCE)
     places = {columns: tuple(tallies) for columns, tallies in looking.tallies.items()}
-    for seen in map_blocks(
-        reading, BlockSurveyor(work.plan, cleaning, shortest, places), work.rejects, work.engine, learns=False
-    ):
+    for seen in map_blocks(reading, BlockSurveyor(work.plan, cleaning, shortest, places), work.rejects, work.engine):
         looking.add(seen)
         work.advance(len(seen.metadata.ids))
     if not looking.labels:

@@ -279,13 +279,13 @@ def _steps_of_run(options: RunOptions, columns: Columns, folder: Path) -> Iterat
         typed = options_as_typed(options, lambda option: option.heading in headings and option.spelling in known)
         return settings_of(name, typed)
 
-    yield "survey", [*options.input, *roles, *given("survey", "reading", "plan", "processes")]
+    yield "survey", [*options.input, *roles, *given("survey", "reading", "plan", "workers")]
     aside = ["--set-aside", options.set_aside] if options.set_aside else []
     of_split = [*overwrite, *aside, *given("split", "what to run", "reading", "plan")]
     yield "split", [*options.input, *roles, "-o", str(folder), *of_split]
-    yield "train", [training, *roles, "-o", sorter, *overwrite, *given("train", "what to run", "plan", "processes")]
+    yield "train", [training, *roles, "-o", sorter, *overwrite, *given("train", "what to run", "plan", "workers")]
     mistakes = ["-o", str(folder / "mistakes.csv"), *overwrite]
-    yield "evaluate", [sorter, held_out, *mistakes, *given("evaluate", "processes")]
+    yield "evaluate", [sorter, held_out, *mistakes, *given("evaluate", "workers")]
     answers = columns.answers
     if len(answers) == 1:
         yield "report", [sorter, held_out, "-o", str(folder / "report.html"), *overwrite]

@@ -1,12 +1,15 @@
 """Exact copies and similar documents."""
 
 from collections.abc import Iterator, Sequence
+from itertools import islice
 
 import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, distinct_sorted
+from upsort.core.executors import map_threads
 from upsort.core.features.fingerprints import Fingerprints, stretches
-from upsort.core.lazy import record
+from upsort.core.lazy import kernels, record
+from upsort.core.matrices.sparse import balanced_ranges
 
 CLOSE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
 _LEAST_SHARED = 5  # uncommon word pairs that documents of less similarity must have in common
@@ -18,6 +21,7 @@ _NEIGHBOURS = 3  # in the order of a band, that a document is compared with
 _CLEARLY_LESS = 0.2  # four standard errors of a similarity that is estimated from 64 places
 _CLEARLY_FEWER = 0.42  # of the checked places that similar documents have in common; fewer happens to one pair in 300
 _CHUNK = 1 << 15
+_MANY, _MANY_DOCUMENTS = 1 << 20, 1 << 16  # shingles, and documents, for which loading compiled passes pays
 _COMPARED = 1 << 20  # shingles at a time
 _MOST_PAIRS = 1 << 21  # that are collected before each is kept once
 _MISSED = 0.001
@@ -77,21 +81,31 @@ class Duplicates:
         return connected(later, earlier, self.exact.size)
 
 
-def signatures_of(fingerprints: Fingerprints, rows: Ints) -> AnyArray:
+def signatures_of(fingerprints: Fingerprints, rows: Ints, threads: int = 1) -> AnyArray:
     """(r, 80) uint16 signatures of some documents; those without shingles get zeros."""
     signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
     sizes = np.diff(fingerprints.starts)[rows]
     ends = np.cumsum(sizes)
     filled = np.flatnonzero(sizes > 0)
-    at = 0
-    while at < filled.size:  # so many documents at a time that their shingles stay in the processor's cache
-        upto = max(at + 1, int(np.searchsorted(ends[filled], ends[filled[at]] + _CHUNK)))
-        chosen = filled[at:upto]
+    if fingerprints.shingles.size >= _MANY and (passes := kernels()) is not None:
+        ranges = balanced_ranges(np.concatenate((np.zeros(1, dtype=np.int64), ends)), threads)
+
+        def fill_range(bounds: tuple[int, int]) -> None:
+            chunk, edges = _of_rows(fingerprints, rows[slice(*bounds)])
+            passes.least_values(chunk, edges, np.stack((_FACTORS, _SHIFTS)), signatures[slice(*bounds)])
+
+        map_threads(fill_range, ranges, threads)
+        return signatures
+    # So many documents at a time that their shingles stay in the processor's cache.
+    cuts = np.flatnonzero(np.diff(ends[filled] // _CHUNK)) + 1
+
+    def fill(chosen: Ints) -> None:
         chunk, edges = _of_rows(fingerprints, rows[chosen])
         for place in range(PLACES):
             least = np.minimum.reduceat(chunk * _FACTORS[place] + _SHIFTS[place], edges[:-1])
             signatures[chosen, place] = least.astype(np.uint16)
-        at = upto
+
+    map_threads(fill, [part for part in np.split(filled, cuts) if part.size], threads)
     return signatures
 
 
@@ -165,7 +179,7 @@ def times_of(fingerprints: Fingerprints, shingles: AnyArray) -> Ints:
     return times
 
 
-def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Duplicates:
+def find_duplicates(fingerprints: Fingerprints, similarity: float | None, threads: int = 1) -> Duplicates:
     """Find the documents that copy an earlier one.
 
     similarity: from which share of common shingles on documents are similar; None to look for exact copies alone.
@@ -188,10 +202,11 @@ def find_duplicates(fingerprints: Fingerprints, similarity: float | None) -> Dup
     if similarity is None:
         return Duplicates(exact, SimilarPairs(nothing, nothing, np.zeros(0)))
     rows = np.flatnonzero((exact < 0) & (fingerprints.words > 0))
-    signatures = signatures_of(fingerprints, rows)
+    signatures = signatures_of(fingerprints, rows, threads)
     checks, found = checks_of(signatures), [np.zeros((0, 2), dtype=np.int64)]
-    for band in bands(signatures, similarity):
-        found.append(pairs_in(band, checks, similarity))
+    waiting = bands(signatures, similarity)
+    while some := list(islice(waiting, threads)):
+        found += map_threads(lambda band: pairs_in(band, checks, similarity), some, threads)
         if sum(map(len, found)) > _MOST_PAIRS + 2 * len(found[0]):
             found = [joined_pairs(found)]
     later, earlier = joined_pairs(found).T
@@ -242,9 +257,14 @@ def _checked(one: Ints, other: Ints, checks: AnyArray, similarity: float) -> Int
     """(p, 2) those of the pairs for which enough checked places agree."""
     least = int(_CLEARLY_FEWER * similarity * _CHECKED)
     found = [np.zeros((0, 2), dtype=np.int64)]
+    passes = kernels() if len(checks) >= _MANY_DOCUMENTS else None
     for begin in range(0, one.size, _CHUNK):
         a, b = one[begin : begin + _CHUNK], other[begin : begin + _CHUNK]
-        enough = ((checks[a] == checks[b]).sum(axis=1) >= least) & (a != b)
+        if passes is not None:
+            enough = np.empty(a.size, dtype=bool)
+            passes.agreeing(checks, a, b, least, enough)
+        else:
+            enough = ((checks[a] == checks[b]).sum(axis=1) >= least) & (a != b)
         found.append(np.stack((np.maximum(a[enough], b[enough]), np.minimum(a[enough], b[enough])), axis=1))
     return np.concatenate(found)
 

@@ -15,9 +15,8 @@ from upsort.core.lazy import record, sparse_linalg
 from upsort.core.matrices.partitioned import PartitionedMatrix, local_matrix
 from upsort.core.matrices.sparse import row_sums
 from upsort.core.plan import Columns, Features
-from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
-from upsort.core.text.tokeniser import Tokens, WordMemory
+from upsort.core.text.tokeniser import Tokens, WordNumbering
 
 
 @record(frozen=True)
@@ -147,15 +146,15 @@ class CorpusCounter:
         else:
             self.plain = [TermCounting(features, end, forms) for end in ends]
         self.cells: list[ExtraCells] = []
-
-    def memory_of(self, cleaning: Cleaner) -> WordMemory | None:
-        """The memory for cutting tokens: one for all, unless they are hashed, where none is to grow."""
-        return None if self.hashed else cleaning.memory()
+        self.numbering = WordNumbering()
 
     def add(self, cells: ExtraCells, tokens: Sequence[Tokens]) -> None:
         """A block of documents: what is next to their text, and the tokens of each of its parts."""
         for place, part in enumerate(tokens):
-            (self.hashed[place] if self.hashed else self.plain[place]).add(part)
+            if self.hashed:
+                self.hashed[place].add(part)
+            else:
+                self.plain[place].add(self.numbering(part))
         self.cells.append(cells)
 
     def measured(self, at_least: int = 1, threads: int = 1) -> CorpusCounts:

@@ -10,13 +10,14 @@ import numpy as np
 from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Bools, Codes, Floats, Ints, WordKeys, union_of_keys, word_keys
+from upsort.core.executors import map_threads
 from upsort.core.features.ngrams import grams_of, letters_of
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import Triplets, from_cells, from_triplets, triplets_of
 from upsort.core.plan import Features
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.text.final_forms import FinalForms
-from upsort.core.text.tokeniser import Tokens, with_present_words
+from upsort.core.text.tokeniser import Tokens, WordNumbering, with_present_words
 
 BLOCK_CHARACTERS = 2_000_000
 
@@ -81,15 +82,18 @@ def in_blocks(documents: Iterable[str]) -> Iterator[list[str]]:
 
 
 def count(
-    documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None, at_least: int = 1, suffix: str = ""
+    documents: Iterable[str], cleaning: Cleaner, settings: Features | None = None, at_least: int = 1, threads: int = 1
 ) -> Counts:
     """Count every term of every document.
 
     documents: any number of texts, read once. settings: which n-grams are terms; single words without. at_least: documents that a
-    term must are in. suffix: what every term's name ends with."""
-    memory = cleaning.memory()
-    blocks = (cleaning.words_of(block, memory) for block in in_blocks(documents))
-    return counts_of(blocks, settings, at_least, suffix, cleaning.forms)
+    term must are in."""
+
+    def cut(block: Sequence[str]) -> Tokens:
+        return cleaning.words_of(block, cleaning.thread_memory())
+
+    blocks = map(WordNumbering(), map_threads(cut, in_blocks(documents), threads))
+    return counts_of(blocks, settings, at_least, forms=cleaning.forms, threads=threads)
 
 
 def counts_of(

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import field, replace
 from functools import cached_property, lru_cache
+from threading import get_ident
 from typing import Any
 
 import numpy as np
@@ -64,17 +65,18 @@ class FeatureSpace:
     def places(self, terms: Sequence[str]) -> tuple[Ints, Ints]:
         """(n,) the column of each of some terms, NEVER_SEEN or IGNORED for one that is none, and (n,) its sign. Of a list that
         has grown since the last time only what is new is looked up."""
-        before, places, signs = self._last_places
+        before, places, signs = self._last_places.get(get_ident(), ((), (), ()))
         known = len(places) if before is terms else 0
         new_places, new_signs = self._looked_up(terms[known:])
         if known:
             new_places, new_signs = np.concatenate((places, new_places)), np.concatenate((signs, new_signs))
-        self._last_places[:] = terms, new_places, new_signs
+        self._last_places[get_ident()] = terms, new_places, new_signs
         return new_places, new_signs
 
     @cached_property
-    def _last_places(self) -> list[Any]:
-        return [(), (), ()]
+    def _last_places(self) -> dict[int, tuple[Any, Any, Any]]:
+        """Of each thread."""
+        return {}
 
     def _looked_up(self, terms: Sequence[str]) -> tuple[Ints, Ints]:
         if self.hashed is None:

@@ -58,6 +58,8 @@ def character_class(character: str) -> int:
     return MARK if category[0] == "M" else OTHER
 
 
+LOWER_DEPENDS = "Σİ"
+"""Letters whose lower case depends on their neighbours, or is two characters."""
 DOTTED_I_LANGUAGES = frozenset({"tr", "az"})
 _TURKIC_CAPITALS = str.maketrans({"I": "ı", "İ": "i"})
 

@@ -7,6 +7,7 @@ need running text (`links`, `markup` …) must stand before."""
 from collections.abc import Sequence
 from dataclasses import field, replace
 from functools import cached_property
+from threading import get_ident
 from typing import Any, assert_never
 
 import numpy as np
@@ -15,7 +16,7 @@ from upsort.core.arrays import holds_any
 from upsort.core.errors import PatternTimeout, UsageProblem
 from upsort.core.lazy import record
 from upsort.core.plan import AUTO, USUAL_LANGUAGE, Clean
-from upsort.core.text.characters import DOTTED_I_LANGUAGES
+from upsort.core.text.characters import DOTTED_I_LANGUAGES, LOWER_DEPENDS
 from upsort.core.text.editing import TextStep, TracedText
 from upsort.core.text.final_forms import FinalForms
 from upsort.core.text.step import (
@@ -39,7 +40,6 @@ from upsort.core.text.steps.words import KEEP, protected_texts
 from upsort.core.text.tokeniser import Tokens, WordMemory, selected, tokenise
 
 _MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
-_NOT_ALONE = "Σİ"  # their lower case depends on their neighbours, or is two characters
 
 
 @record(frozen=True, kw_only=True)
@@ -78,16 +78,26 @@ class Cleaner:
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
         """The cleaned tokens of a block of documents. What words become is remembered from block to block, so that `words` may
         hold others too; as long as it is the same list, it only grows."""
-        if len(self._memory.words) > _MOST_WORDS:
-            del self.__dict__["_memory"]
-        tokens = self.words_of(documents, self._memory)
-        return tokens if self._memory.nothing < 0 else selected(tokens, tokens.codes != self._memory.nothing)
+        memory = self._memories.get(get_ident())
+        if memory is None or len(memory.words) > _MOST_WORDS:
+            before, forms = self.memory(), self.forms
+            memory = before if forms is None else WordMemory(lambda token: forms.step(before.form(token)))
+            self._memories[get_ident()] = memory
+        tokens = self.words_of(documents, memory)
+        return tokens if memory.nothing < 0 else selected(tokens, tokens.codes != memory.nothing)
 
     @cached_property
-    def _memory(self) -> WordMemory:
-        """Numbers the final forms of words."""
-        before, forms = self.memory(), self.forms
-        return before if forms is None else WordMemory(lambda token: forms.step(before.form(token)))
+    def _memories(self) -> dict[int, WordMemory]:
+        """For each thread what numbers the final forms of words."""
+        return {}
+
+    @cached_property
+    def _memories_before(self) -> dict[int, WordMemory]:
+        return {}
+
+    def thread_memory(self) -> WordMemory:
+        """What numbers the words of `words_of` in this thread."""
+        return self._memories_before.setdefault(get_ident(), self.memory())
 
     def memory(self) -> WordMemory:
         """What numbers the words of `words_of`, for blocks that are to share their numbers."""
@@ -114,7 +124,7 @@ class Cleaner:
             if for_words and name == PUNCTUATION.name and needless:
                 continue
             blind = not any(other.sees_case for other in later)
-            if for_words and name == LOWER.name and self.lowers_words and blind and not holds_any(texts, _NOT_ALONE):
+            if for_words and name == LOWER.name and self.lowers_words and blind and not holds_any(texts, LOWER_DEPENDS):
                 continue
             texts = step.apply_to_all(texts)
         return texts

@@ -1,4 +1,4 @@
-"""Compiled passes over UTF-8 text: tokens found, numbered and looked up in one go.
+"""Compiled passes over UTF-8 text, whose tokens are found, numbered and looked up in one go, and over fingerprints.
 
 Loading this module takes some tenths of a second, and compiling seconds, once: the compiled code is kept next to the module, or
 in the user's cache. All functions release the interpreter lock."""
@@ -44,17 +44,18 @@ def _character(raw, place, classes):  # type: ignore[no-untyped-def]
 def cut(text, memory, result):  # type: ignore[no-untyped-def]
     """Cut documents into tokens and number them; see `tokeniser` for the rules.
 
-    text: raw, edges and classes. memory: table, known and state. result: codes, starts and spans.
+    text: raw, edges, classes and letters. memory: table, known and state. result: codes, starts and spans.
 
-    raw: (bytes,) uint8. edges: (n + 1,) int64, where documents begin. classes: (code points,) uint8, a class each, or 255 where
-    it is not known yet. table: (slots, 2) uint64, a power of two of slots, each a hash and (number << 32 | place + 1) of a
-    token, or zeros. known: uint8, the distinct tokens, a zero behind each. state: int64, the numbers of documents done, of
-    distinct tokens, of bytes of `known`, and of tokens; and the code point whose class is missing. codes, starts: the result,
-    as in `Tokens`. spans: (tokens, 2) int64, where each token begins and ends; empty where that is not wanted.
+    raw: (bytes,) uint8. edges: (n + 1,) int64, where documents begin. letters: (256,) uint8, what becomes of each byte.
+    classes: (code points,) uint8, a class each, or 255 where it is not known yet. table: (slots, 2) uint64, a power of two of
+    slots, each a hash and (number << 32 | place + 1) of a token, or zeros. known: uint8, the distinct tokens, a zero behind each.
+    state: int64, the numbers of documents done, of distinct tokens, of bytes of `known`, and of tokens; and the code point whose
+    class is missing. codes, starts: the result, as in `Tokens`. spans: (tokens, 2) int64, where each token begins and ends; empty
+    where that is not wanted.
 
     Returns DONE, or what has to be mended before it goes on with the document at which it stopped. A table is at most half full
     (linear probing: Knuth, vol. 3, section 6.4). Tokens with one hash are compared byte by byte."""
-    raw, edges, classes = text
+    raw, edges, classes, letters = text
     table, known, state = memory
     codes, starts, spans = result
     documents, distinct, used, n = state[0], state[1], state[2], state[3]
@@ -76,7 +77,7 @@ def cut(text, memory, result):  # type: ignore[no-untyped-def]
             alone = kind == _IDEOGRAPH
             while True:
                 for at in range(place, place + width):
-                    hashed = (hashed ^ np.uint64(raw[at])) * np.uint64(0x100000001B3)
+                    hashed = (hashed ^ np.uint64(letters[raw[at]])) * np.uint64(0x100000001B3)
                 place += width
                 if place >= end or alone:
                     break
@@ -104,7 +105,7 @@ def cut(text, memory, result):  # type: ignore[no-untyped-def]
                 if table[slot, 0] == hashed:
                     first = np.int64(table[slot, 1] & np.uint64(0xFFFFFFFF)) - 1
                     same = 0
-                    while same < size and known[first + same] == raw[begin + same]:
+                    while same < size and known[first + same] == letters[raw[begin + same]]:
                         same += 1
                     if same == size and known[first + size] == 0:
                         code = np.int64(table[slot, 1] >> np.uint64(32))
@@ -118,7 +119,7 @@ def cut(text, memory, result):  # type: ignore[no-untyped-def]
                 table[slot, 0] = hashed
                 table[slot, 1] = (np.uint64(code) << np.uint64(32)) | np.uint64(used + 1)
                 for at in range(size):
-                    known[used + at] = raw[begin + at]
+                    known[used + at] = letters[raw[begin + at]]
                 known[used + size] = 0
                 used += size + 1
                 distinct += 1
@@ -141,3 +142,37 @@ def move(table, larger):  # type: ignore[no-untyped-def]
             while larger[slot, 1] != 0:
                 slot = (slot + np.uint64(1)) & mask
             larger[slot, 0], larger[slot, 1] = table[row, 0], table[row, 1]
+
+
+@compiled
+def least_values(shingles, starts, orders, least):  # type: ignore[no-untyped-def]
+    """The least value of each document's shingles in each of some random orders.
+
+    shingles: uint32, of one document after the other, from starts[d] to starts[d + 1]. orders: (2, places) uint32, factors and
+    summands. least: (n, places) uint16, the last bits of the result; documents without shingles are left as they are."""
+    places = orders.shape[1]
+    values = np.empty(places, np.uint32)
+    for document in range(starts.size - 1):
+        if starts[document] == starts[document + 1]:
+            continue
+        values[:] = 0xFFFFFFFF
+        for at in range(starts[document], starts[document + 1]):
+            shingle = shingles[at]
+            for place in range(places):
+                value = np.uint32(shingle * orders[0, place] + orders[1, place])
+                values[place] = min(values[place], value)
+        for place in range(places):
+            least[document, place] = np.uint16(values[place])
+
+
+@compiled
+def agreeing(checks, one, other, least, chosen):  # type: ignore[no-untyped-def]
+    """Mark the pairs of different documents that agree in enough places. checks: (n, places) uint8. one, other: (p,) documents.
+    chosen: (p,) bool, the result."""
+    places = checks.shape[1]
+    for pair in range(one.size):
+        first, second = one[pair], other[pair]
+        equal = 0
+        for place in range(places):
+            equal += checks[first, place] == checks[second, place]
+        chosen[pair] = equal >= least and first != second

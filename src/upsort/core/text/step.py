@@ -4,6 +4,7 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import field
 from enum import Enum
+from threading import get_ident
 from time import perf_counter
 from typing import Any
 
@@ -74,7 +75,7 @@ class PatternBudget:
         self.documents = 0
         self.refused = 0
         self.known: set[int] = set()
-        self._until: float | None = None
+        self._until: dict[int, float] = {}  # of each thread
 
     def begin(self) -> None:
         """A document comes for the first time. Raises DataProblem where the run has spent too much on patterns."""
@@ -85,20 +86,19 @@ class PatternBudget:
                 "Mend them (clean.replace, clean.tokens_by), or allow them more (clean.pattern_seconds).",
             )
         self.documents += 1
-        self._until = perf_counter() + self.seconds
+        self._until[get_ident()] = perf_counter() + self.seconds
 
     def end(self, refused: bool) -> None:
         """The document is done with."""
-        assert self._until is not None
-        self.spent += perf_counter() - self._until + self.seconds
+        self.spent += perf_counter() - self._until.pop(get_ident()) + self.seconds
         self.refused += refused
-        self._until = None
 
     def left(self) -> float:
         """The seconds that the next pattern has. Raises TooLong for none."""
-        if self._until is None:  # a document that has been looked at before
+        until = self._until.get(get_ident())
+        if until is None:  # a document that has been looked at before
             return self.seconds * _SECOND_CHANCE
-        left = self._until - perf_counter()
+        left = until - perf_counter()
         if left <= 0:
             raise PatternTimeout
         return left

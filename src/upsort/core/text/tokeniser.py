@@ -3,14 +3,13 @@
 import re
 from collections.abc import Iterable, Sequence
 from functools import cache, lru_cache
-from importlib import import_module
 from itertools import islice
 from typing import Any
 
 import numpy as np
 
 from upsort.core.arrays import Bools, Bytes, Codes, Ints, Places, TextColumn
-from upsort.core.lazy import record
+from upsort.core.lazy import kernels, record
 from upsort.core.text import characters
 from upsort.core.text.step import WordStep
 
@@ -18,6 +17,9 @@ _LARGE, _LARGE_TOGETHER, _WORTH_IT = 1_000_000, 1_500_000, 20_000
 """Characters of one call, or of all calls so far, from which loading the compiled pass pays; and of one call once it is loaded.
 """
 _cut_so_far = [0]
+_MOST_MEMORIES = 64
+_AS_WRITTEN = np.arange(256, dtype=np.uint8)
+_LOWER = np.frombuffer(bytes(range(256)).lower(), dtype=np.uint8)
 _UNKNOWN, _PAGE = 255, 256
 _ASCII = frozenset(map(chr, range(128)))
 
@@ -58,15 +60,34 @@ class WordMemory:
         known.update(zip(new, self.number_words(new).tolist(), strict=True))
         return np.array([known[token] for token in tokens], dtype=np.int32)
 
-    def cut(self, raw: bytes | memoryview, edges: Ints, spans_too: bool) -> tuple[Codes, Ints, Ints]:
+    def cut(self, raw: bytes | memoryview, edges: Ints, lowers: bool, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """UTF-8 text cut by the compiled pass: codes and starts as in `Tokens`, and where each token begins and ends.
 
-        raw: all documents. edges: (n + 1,) where they begin. spans_too: whether the places are wanted."""
-        codes, starts, spans = self._compiled.cut(raw, edges, spans_too)
+        raw: all documents. edges: (n + 1,) where they begin. lowers: whether A to Z become a to z. spans_too: whether the places
+        are wanted."""
+        codes, starts, spans = self._compiled.cut(raw, edges, _LOWER if lowers else _AS_WRITTEN, spans_too)
         new = self._compiled.new_tokens()
         if new:
             self._compiled.numbers = np.concatenate((self._compiled.numbers, self.number_words(new)))
         return (self._compiled.numbers[codes] if codes.size else codes), starts, spans
+
+
+class WordNumbering:
+    """Gives tokens whose words are numbered by several memories the numbers of one."""
+
+    def __init__(self) -> None:
+        self._memory = WordMemory()
+        self._known: dict[int, tuple[list[str], Codes]] = {}  # by the list of words of each other memory
+
+    def __call__(self, tokens: "Tokens") -> "Tokens":
+        """The tokens in the numbers of the memory."""
+        words, numbers = self._known.get(id(tokens.words), (tokens.words, np.zeros(0, dtype=np.int32)))
+        numbers = np.concatenate((numbers, self._memory.number_forms(words[len(numbers) :])))
+        self._known[id(words)] = words, numbers
+        if len(self._known) > _MOST_MEMORIES:
+            del self._known[next(iter(self._known))]
+        codes = numbers[tokens.codes] if tokens.codes.size else tokens.codes
+        return Tokens(self._memory.words, codes, tokens.starts, tokens.sentences)
 
 
 class _CompiledMemory:
@@ -79,17 +100,17 @@ class _CompiledMemory:
         self._distinct = self._used = 0
         self._told = 0  # bytes of the tokens that `new_tokens` has given
 
-    def cut(self, raw: bytes | memoryview, edges: Ints, spans_too: bool) -> tuple[Codes, Ints, Ints]:
+    def cut(self, raw: bytes | memoryview, edges: Ints, letters: Bytes, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """Codes by the numbers here, starts and spans."""
-        kernels, size = _kernels(), len(raw)
+        passes, size = kernels(), len(raw)
         if not self._table.size:
             self._table, self._known = np.zeros((1 << 14, 2), dtype=np.uint64), np.zeros(1 << 17, dtype=np.uint8)
         state = np.array([0, self._distinct, self._used, 0, 0], dtype=np.int64)
         codes, starts = np.empty(size // 2 + edges.size, dtype=np.int32), np.empty(edges.size, dtype=np.int64)
         spans = np.empty((codes.size if spans_too else 0, 2), dtype=np.int64)
         text, classes = np.frombuffer(raw, dtype=np.uint8), _classes()
-        while outcome := kernels.cut((text, edges, classes), (self._table, self._known, state), (codes, starts, spans)):
-            if outcome == kernels.CLASS_MISSING:
+        while outcome := passes.cut((text, edges, classes, letters), (self._table, self._known, state), (codes, starts, spans)):
+            if outcome == passes.CLASS_MISSING:
                 _fill_page(classes, int(state[4]))
                 continue
             wanted = int(state[2]) + int(np.diff(edges[state[0] : state[0] + 2]).sum()) + 1
@@ -97,7 +118,7 @@ class _CompiledMemory:
             larger[: self._known.size] = self._known
             self._known = larger
             table = np.zeros((2 * len(self._table), 2), dtype=np.uint64)
-            kernels.move(self._table, table)
+            passes.move(self._table, table)
             self._table = table
         self._distinct, self._used = int(state[1]), int(state[2])
         n = int(state[3])
@@ -176,7 +197,7 @@ def tokenise(
     spans: Ints = np.zeros((0, 2), dtype=np.int64)
     if isinstance(documents, TextColumn) and sentences_in is None and _worth_compiling(documents.size):
         raw, byte_edges = documents.utf8()
-        codes, starts, _ = memory.cut(bytes(raw).lower() if lowers else raw, byte_edges, False)
+        codes, starts, _ = memory.cut(raw, byte_edges, lowers, False)
         return Tokens(memory.words, codes, starts, np.zeros(0, dtype=np.int64))
     joined = "\n".join([*documents, "\n"])
     edges = np.zeros(len(documents) + 1, dtype=np.int64)
@@ -186,7 +207,7 @@ def tokenise(
         continuing = np.flatnonzero(np.frombuffer(raw, dtype=np.int8) < -64)  # bytes 0x80 to 0xBF
         owners = continuing - np.arange(1, continuing.size + 1)  # the number of the character that each belongs to
         byte_edges = edges + np.searchsorted(owners, edges)
-        codes, starts, spans = memory.cut(raw.lower() if lowers else raw, byte_edges, sentences_in is not None)
+        codes, starts, spans = memory.cut(raw, byte_edges, lowers, sentences_in is not None)
         spans -= np.searchsorted(continuing, spans)
     else:
         pattern = _token_pattern("".join(sorted(set(joined) - _ASCII)))
@@ -203,16 +224,7 @@ def _worth_compiling(size: int) -> bool:
     """Whether so many characters are cut by the compiled pass."""
     _cut_so_far[0] += size
     large = size >= _LARGE or (size >= _WORTH_IT and _cut_so_far[0] >= _LARGE_TOGETHER)
-    return large and _kernels() is not None
-
-
-@cache
-def _kernels() -> Any:
-    """The compiled pass, or None where its compiler cannot be loaded."""
-    try:
-        return import_module("upsort.core.text.kernels")
-    except ImportError:
-        return None
+    return large and kernels() is not None
 
 
 def _sentences(text: str, spans: Ints, language: str) -> Ints:

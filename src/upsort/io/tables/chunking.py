@@ -8,6 +8,7 @@ import re
 from codecs import BOM_UTF8
 from collections.abc import Callable, Iterator
 from itertools import islice
+from threading import Lock
 from typing import BinaryIO, TypeVar
 
 import numpy as np
@@ -22,6 +23,7 @@ Row = TypeVar("Row")
 _LEAST = 1 << 20  # bytes of a stretch, but for the last
 _MOST_WHOLE = 2 * _LEAST  # bytes of a file, as it lies there
 _LINE_FEED, _RETURN = b"\n\r"
+_LIMIT = Lock()  # the limit of the library's reader is one for all threads
 _BYTE_BY_BYTE = ("utf-8", "ascii", "latin-1", "iso8859", "cp125", "koi8")  # line ends and quotes are single bytes there
 
 
@@ -162,8 +164,9 @@ def _quoted_cells(delimiter: str) -> "re.Pattern[bytes]":
 
 def next_rows(reader: Iterator[Row], largest: int) -> list[Row]:
     """The next block of rows. Raises CSV.Error for a cell of more than `largest` characters, and for what is no table."""
-    before = CSV.field_size_limit(largest)
-    try:
-        return list(islice(reader, ROWS_A_BLOCK))
-    finally:
-        CSV.field_size_limit(before)
+    with _LIMIT:
+        before = CSV.field_size_limit(largest)
+        try:
+            return list(islice(reader, ROWS_A_BLOCK))
+        finally:
+            CSV.field_size_limit(before)

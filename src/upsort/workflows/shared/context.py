@@ -24,8 +24,8 @@ from upsort.io.tables.columns import roles_in
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader, sampled_rows, texts_of
 from upsort.parallel.cluster import connected
-from upsort.parallel.processes import ExecutionEngine as ExecutionEngine
-from upsort.parallel.processes import Processes, fitting, ignore, usual_workers
+from upsort.parallel.threads import ExecutionEngine as ExecutionEngine
+from upsort.parallel.threads import Threads, fitting, ignore, usual_workers
 
 Advance = Callable[[int], None]
 """Called with the number of documents done since the last call."""
@@ -46,16 +46,16 @@ def nothing_usable(rejects: RejectedRows) -> str:
     return "; ".join(f"{number} rows with {reason}" for reason, number in rejects.reasons.most_common(3))
 
 
-ALONE = Processes()
+ALONE = Threads()
 _CONCURRENT_TRAININGS = 6  # trainings at once whose documents lie with others
-_WORTH_PROCESSES = 5_000  # documents, each counted as often as it is in a piece of work
+_WORTH_THREADS = 5_000  # documents, each counted as often as it is in a piece of work
 
 
 @record(frozen=True, kw_only=True)
 class RunContext:
     """inputs: the tables. plan: with its columns complete. rejects: takes refused rows. advance: is called with the documents, or
     the pieces of the stage, that are done. begin: is called when a stage begins. engine: does what can be shared. notify: is
-    reported, before it begins, what changes how it is done. folding: processes to share trainings, 0 to find out. sorter: whose
+    reported, before it begins, what changes how it is done. folding: threads to share trainings, 0 to find out. sorter: whose
     plan it is, where it is that of a sorter, which then gives what the plan was made with."""
 
     inputs: Inputs
@@ -71,7 +71,7 @@ class RunContext:
     def parallel(self, documents: LabelledDocuments, stage: str = "training", trainings: int = 1) -> ParallelMap:
         """Does pieces of work, each of a number of trainings on the documents. stage: its name, for the progress.
 
-        Where nobody says by how many processes, little work is not worth others; where they are more than memory has room for,
+        Where nobody says by how many threads, little work is not worth several; where they are more than memory has room for,
         fewer do it, which is reported."""
 
         run_pieces: ParallelMap
@@ -80,7 +80,7 @@ class RunContext:
         elif self.engine.elsewhere:
             run_pieces = self.engine.parallel(documents.documents, self.advance)
         else:
-            run_pieces = self._by_processes(documents, trainings)
+            run_pieces = self._by_fitting_threads(documents, trainings)
 
         def run_all(piece: Callable[[int], Result], count: int) -> list[Result]:
             self.begin(stage, count)
@@ -91,15 +91,15 @@ class RunContext:
     def _by_threads(self, piece: Callable[[int], Result], count: int) -> list[Result]:
         return map_threads(reporting(piece, self.advance), range(count), min(count, _CONCURRENT_TRAININGS))
 
-    def _by_processes(self, documents: LabelledDocuments, trainings: int) -> ParallelMap:
-        """As many processes as the work is worth and memory has room for."""
+    def _by_fitting_threads(self, documents: LabelledDocuments, trainings: int) -> ParallelMap:
+        """As many threads as the work is worth and memory has room for."""
 
         def run_all(piece: Callable[[int], Result], count: int) -> list[Result]:
-            worth = documents.documents * trainings * count >= _WORTH_PROCESSES
+            worth = documents.documents * trainings * count >= _WORTH_THREADS
             requested = min(self.folding or (usual_workers() if worth else 1), count)
             able = fitting(requested, _bytes_of_training(documents)) if requested > 1 else 1
             if able < requested:
-                self.notify(f"Memory has room for {able} of {requested} processes.")
+                self.notify(f"Memory has room for {able} of {requested} threads.")
             return self.engine.parallel(able, self.advance)(piece, count)
 
         return run_all
@@ -131,9 +131,9 @@ class ScoringContext(RunContext):
 
 @contextmanager
 def executor_for(workers: int, cluster: str) -> Iterator[ExecutionEngine]:
-    """Who does the work. workers: processes of this machine, 0 for the usual number. cluster: the address of one instead."""
+    """Who does the work. workers: threads of this process, 0 for the usual number. cluster: the address of one instead."""
     if not cluster:
-        yield Processes(workers or usual_workers())
+        yield Threads(workers or usual_workers())
         return
     with connected(cluster) as engine:
         yield engine

@@ -33,6 +33,7 @@ from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.step import Resources
+from upsort.core.text.tokeniser import Tokens
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.labelled import LabelledDocuments, numbered, numbered_sets
 from upsort.core.training.sorter import TrainedSorter, plan_of_sorter
@@ -40,7 +41,6 @@ from upsort.core.training.stratified_split import document_keys, text_digests
 from upsort.io.plan.resources import method_for, read_vectors
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.documents import LABELLED, DocumentReader, as_number
-from upsort.parallel.tokenising import TokenBlock, Tokenising, WordNumbering
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
@@ -57,13 +57,10 @@ def count_blocks(
     extract: Callable[[DocumentBlock], Extracted],
 ) -> Iterator[Extracted]:
     """Add all usable documents to `measuring`; what is to be kept of each large block of them, in order."""
-    memory = measuring.memory_of(cleaning)
-    cutting = Tokenising(cleaning, None if work.engine.elsewhere else memory)
-    counted = _BlockCounter(cutting, measuring.features.measures, extract)
-    numbering = WordNumbering(memory)
+    remembers = not work.engine.elsewhere and not measuring.hashed
+    counted = _BlockCounter(cleaning, remembers, measuring.features.measures, extract)
     reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)
-    for cuts, cells, extracted in map_blocks(reading, counted, work.rejects, work.engine):
-        tokens = list(map(numbering, cuts))
+    for tokens, cells, extracted in map_blocks(reading, counted, work.rejects, work.engine):
         measuring.add(cells, tokens)
         work.advance(len(cells.numbers))
         yield extracted
@@ -71,14 +68,18 @@ def count_blocks(
 
 @record(frozen=True)
 class _BlockCounter:
-    """What a process hands on of a block: its tokens, what is next to the text, and what else is to be kept."""
+    """What is handed on of a block: its tokens, what is next to the text, and what else is to be kept. remembers: whether each
+    thread has one memory of words for all blocks."""
 
-    cutting: Tokenising
+    cleaning: Cleaner
+    remembers: bool
     measures: Sequence[Measure]
     extract: Callable[[DocumentBlock], Any]
 
-    def __call__(self, block: DocumentBlock) -> tuple[list[TokenBlock], ExtraCells, Any]:
-        return self.cutting(block.documents.parts), block.documents.cells(self.measures), self.extract(block)
+    def __call__(self, block: DocumentBlock) -> tuple[list[Tokens], ExtraCells, Any]:
+        memory = self.cleaning.thread_memory() if self.remembers else None
+        tokens = [self.cleaning.words_of(texts, memory) for texts in block.documents.parts]
+        return tokens, block.documents.cells(self.measures), self.extract(block)
 
 
 def counts_by_plan(
@@ -276,7 +277,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
             sketches = sketches_of(fingerprints, corpus_options.sketches)
         copies = None
         if corpus_options.copies and fingerprints is not None:
-            copies = find_duplicates(fingerprints, work.plan.judge.similarity)
+            copies = find_duplicates(fingerprints, work.plan.judge.similarity, work.engine.threads)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
         full_forms = distributed.full_forms if distributed is not None else cleaning.forms.full_forms()

@@ -79,7 +79,7 @@ def count_pieces(job: CountingTask, *pieces: ReadPiece[DocumentBlock]) -> Counte
     before = drain_notices()
     cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
     measuring = CorpusCounter(job.columns, job.features, cleaning.forms, elsewhere=True)
-    memory = measuring.memory_of(cleaning)
+    memory = None if measuring.hashed else cleaning.thread_memory()
     sizes, block_data, fingerprints, refused = list[int](), list[Any](), list[Fingerprints](), list[RejectedRow]()
     for piece in pieces:
         read = job.reading.read(piece)

@@ -8,9 +8,8 @@ from typing import TYPE_CHECKING, TypeVar
 from upsort.core.evaluation.probability_measures import Reliability
 from upsort.core.text.word_lists import greetings
 from upsort.io.outputs.atomic import check_writable, make_folder, replacing
-from upsort.parallel.processes import parallel_map, usual_workers
 from upsort.plots import evaluation_figures
-from upsort.plots.canvas import content_of, kind_of, library
+from upsort.plots.canvas import content_of, kind_of
 from upsort.plots.confusions import confusion_figure
 from upsort.plots.term_figures import CloudWord, label_bars, length_histograms, month_bars, term_bars, word_cloud
 from upsort.workflows.shared.evaluation import Evaluation
@@ -35,16 +34,10 @@ def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
     def content(number: int) -> bytes:
         return content_of(figures[number][0](), kinds[number])
 
-    for (_, path), drawn in zip(figures, drawn_in_parallel(content, len(figures)), strict=True):
+    for number, (_, path) in enumerate(figures):
         with replacing(path) as stream:
-            stream.write(drawn)
+            stream.write(content(number))
     return [path for _, path in figures]
-
-
-def drawn_in_parallel(drawn: Callable[[int], Made], count: int) -> list[Made]:
-    """What is drawn for each number below the count, by the usual number of processes; they share what is loaded."""
-    library()
-    return parallel_map(usual_workers())(drawn, count)
 
 
 def draw_judgement(evaluations: Sequence[Evaluation], folder: Path) -> list[Path]:

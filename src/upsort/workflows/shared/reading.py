@@ -1,7 +1,6 @@
-"""Documents read and worked on by several processes, each of which reads stretches of the tables by itself.
+"""Documents read and worked on by several at once, each of whom reads stretches of the tables.
 
-So no text travels between processes, only what the work makes of it. Tables that cannot be divided are read by the process that
-asks, and their documents travel. What is done in one go depends on the files alone, not on the processes."""
+Tables that cannot be divided are read by the one who asks. What is done in one go depends on the files alone."""
 
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import field
@@ -17,7 +16,7 @@ from upsort.io.tables.columnar import large_row_blocks
 from upsort.io.tables.document_blocks import DocumentBlock, large_blocks
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import Block, Chunk, Chunking, RejectedRow
-from upsort.parallel.processes import ExecutionEngine
+from upsort.parallel.threads import ExecutionEngine
 
 Read = TypeVar("Read")
 Result = TypeVar("Result")
@@ -126,15 +125,14 @@ def _chunk_pieces(
 
 @record(frozen=True)
 class _PieceWorker:
-    """Reads pieces and works on their blocks, in any process. reading: of stretches, where there are any."""
+    """Reads pieces and works on their blocks, anywhere."""
 
-    reading: Readable[Any] | None
+    reading: Readable[Any]
     work: Callable[[Any], Any]
 
     def __call__(self, piece: ReadPiece[Any]) -> PieceResult[Any]:
         before = drain_notices()
         if piece.chunk is not None:
-            assert self.reading is not None
             piece = self.reading.read(piece)
         results = [self.work(block) for block in piece.blocks]
         notice_counts = drain_notices()
@@ -144,7 +142,7 @@ class _PieceWorker:
 
 def distribution_for(engine: ExecutionEngine) -> MayDistribute:
     """Whether those of an engine can read the stretches of a table."""
-    return lambda division: engine.reads and not (engine.elsewhere and division.passing)
+    return lambda division: not (engine.elsewhere and division.passing)
 
 
 def map_blocks(
@@ -153,13 +151,12 @@ def map_blocks(
     rejects: RejectedRows,
     engine: ExecutionEngine,
     unfinished: Callable[[Iterable[ReadPiece[Read]]], Iterator[ReadPiece[Read]]] = iter,
-    learns: bool = True,
 ) -> Iterator[Result]:
     """What the work makes of all blocks, in order; rows that the reading refuses go to `rejects`.
 
-    unfinished: leaves out what needs no work. learns: whether the work is faster for having been done before."""
+    unfinished: leaves out what needs no work."""
     pieces = unfinished(reading.pieces(distribution_for(engine)))
-    for _, worked in engine.in_order(_PieceWorker(reading if engine.reads else None, work), pieces, learns):
+    for _, worked in engine.in_order(_PieceWorker(reading, work), pieces):
         engine.piece_done()
         merge_notices(worked.notice_counts)
         for refused in worked.refused:

@@ -43,7 +43,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
         raise cannot_write(names.folder, error) from error
     check_writable(names.part(1))
     _prepare(names, again)
-    work = _PartWriter(reading if engine.reads else None, scoring, names, again.key)
+    work = _PartWriter(reading, scoring, names, again.key)
     tally, done = ScoreTally.of({}, sorters), 0
     try:
         for _, note in engine.in_order(work, enumerate(reading.pieces(distribution_for(engine)), 1)):

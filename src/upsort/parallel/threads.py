@@ -1,0 +1,133 @@
+"""Work shared by threads of this process, item by item, with results in order; and how many of them memory has room for.
+
+What takes the time (compiled passes, products of matrices, Arrow) lets threads run side by side. Results are the same for any
+executor."""
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any, Protocol, TypeVar
+
+from upsort.core.executors import ParallelMap, map_threads, reporting
+from upsort.core.lazy import psutil, record
+from upsort.core.matrices.partitioned import Executor
+
+
+def fitting(threads: int, bytes_each: int) -> int:
+    """As many of the wanted threads as there is room for. bytes_each: what each takes beside what all share."""
+    free = int(psutil.virtual_memory().available)
+    return max(1, min(threads, free // max(bytes_each, 1)))
+
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+
+def ignore(done: int) -> None:
+    """Report nothing."""
+
+
+class ExecutionEngine(Protocol):
+    """Does work on many items."""
+
+    @property
+    def workers(self) -> int:
+        """How many do the work now, all of them together; of a cluster they come and go."""
+
+    @property
+    def threads(self) -> int:
+        """How many threads what is done here alone may use."""
+
+    @property
+    def elsewhere(self) -> bool:
+        """Whether the work is done by others than this process: they may be anywhere, are sent what the work holds, and may be
+        replaced in the middle of it, so that no item may rest on what an earlier one taught."""
+
+    @property
+    def pieces(self) -> int:
+        """How many pieces of tables others have done, as `piece_done` was reported."""
+
+    def piece_done(self) -> None:
+        """One more is."""
+
+    @property
+    def executor(self) -> Executor | None:
+        """Who keeps the parts of a matrix and works on them; None where that is this process."""
+
+    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
+        """Each item with what the work makes of it, in the order of the items."""
+
+    def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:
+        """What does pieces of work by at most so many at once, where there are that many. done: is called with 1 for each piece
+        that is done."""
+
+
+_USUAL = 8  # beyond that, reading and writing are what is waited for
+_AHEAD = 2  # items in hand for each thread, so that none waits
+
+
+def in_order(work: Callable[[Item], Result], items: Iterable[Item], threads: int) -> Iterator[tuple[Item, Result]]:
+    """Each item with what the work makes of it, in the order of the items; so many threads work at once.
+
+    No more items are taken than are soon worked on. Where the work ends with an exception, or is interrupted, those in work are
+    waited for, and no more are begun."""
+    if threads == 1:
+        for item in items:
+            yield item, work(item)
+        return
+    pool = ThreadPoolExecutor(threads)
+    pending: deque[tuple[Item, Future[Result]]] = deque()
+    try:
+        for item in items:
+            pending.append((item, pool.submit(work, item)))
+            while pending and (pending[0][1].done() or len(pending) >= _AHEAD * threads):
+                first, future = pending.popleft()
+                yield first, future.result()
+        for first, future in pending:
+            yield first, future.result()
+    finally:
+        pool.shutdown(cancel_futures=True)
+
+
+@record(frozen=True)
+class Threads:
+    """This process, so many threads of it. See `ExecutionEngine`."""
+
+    workers: int = 1
+
+    @property
+    def threads(self) -> int:
+        """As many."""
+        return self.workers
+
+    @property
+    def elsewhere(self) -> bool:
+        """No."""
+        return False
+
+    @property
+    def pieces(self) -> int:
+        """Of no interest: they are part of this process."""
+        return 0
+
+    def piece_done(self) -> None:
+        """Nothing is kept of it."""
+
+    @property
+    def executor(self) -> Executor | None:
+        """They have one memory."""
+        return None
+
+    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
+        """As `in_order`."""
+        return in_order(work, items, self.workers)
+
+    def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:
+        """Pieces of work by so many threads."""
+        return lambda work, count: map_threads(reporting(work, done), range(count), min(at_most, count) or 1)
+
+
+def usual_workers() -> int:
+    """How many share work where nobody says it."""
+    return min(os.cpu_count() or 1, _USUAL)
