@@ -12,6 +12,7 @@ from msgspec import Struct
 from upsort.core import plan
 from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import BlockTerms, CommonTerm, TermTally, terms_of_block
+from upsort.core.arrays import Ints
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
 from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
@@ -98,19 +99,25 @@ class BlockSurveyor:
         lengths = fingerprints.words.tolist()
         sets = [self._labels_in(cell) for cell in metadata.labels]
         languages = spoken_in(tokens, profiles())
-        documents = [SurveyDocument(*entry) for entry in zip(metadata.ids, lengths, texts, metadata.labels, strict=True)]
         openings, odd, first_broken = Counter[str](), list[tuple[str, str]](), ""
-        for place, (document, distinct) in enumerate(zip(documents, fingerprints.distinct.tolist(), strict=True)):
-            if document.words > _OPENING_WORDS:
-                openings[" ".join(document.text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
-            if broken := broken_characters(document.text):
-                odd.append(("broken characters", document.reference))
+        for place, (words, distinct, text) in enumerate(zip(lengths, fingerprints.distinct.tolist(), texts, strict=True)):
+            if words > _OPENING_WORDS:
+                openings[" ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
+            if broken := broken_characters(text):
+                odd.append(("broken characters", metadata.ids[place]))
                 first_broken = first_broken or broken
-            if document.words == 0:
-                odd.append(("no words at all", document.reference))
-            elif is_repetition(document.words, distinct):
-                odd.append(("the same few words repeated", document.reference))
+            if words == 0:
+                odd.append(("no words at all", metadata.ids[place]))
+            elif is_repetition(words, distinct):
+                odd.append(("the same few words repeated", metadata.ids[place]))
                 languages[place] = DetectedLanguage()  # a word said often is no evidence of a language
+
+        def first_of(order: Ints) -> list[SurveyDocument]:
+            return [
+                SurveyDocument(metadata.ids[place], lengths[place], texts[place], metadata.labels[place])
+                for place in order[: self.listed].tolist()
+            ]
+
         return SurveyedBlock(
             columns=block.columns,
             metadata=metadata,
@@ -118,8 +125,8 @@ class BlockSurveyor:
             characters=[len(text) for text in texts],
             fingerprints=fingerprints,
             terms=terms_of_block(terms, sets, once if terms is tokens else first_in_document(terms)),
-            short=nsmallest(self.listed, documents, key=attrgetter("words")),
-            long=nlargest(self.listed, documents, key=attrgetter("words")),
+            short=first_of(np.argsort(fingerprints.words, kind="stable")),
+            long=first_of(np.argsort(-fingerprints.words, kind="stable")),
             openings=openings,
             odd=odd,
             broken=first_broken,

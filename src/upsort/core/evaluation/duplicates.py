@@ -1,6 +1,7 @@
 """Exact copies and similar documents."""
 
 from collections.abc import Iterator, Sequence
+from functools import cached_property
 from itertools import islice
 
 import numpy as np
@@ -53,7 +54,7 @@ class Duplicates:
         pairs, chosen = self.pairs, self.pairs.similarity >= similarity
         return Duplicates(self.exact, SimilarPairs(pairs.later[chosen], pairs.earlier[chosen], pairs.similarity[chosen]))
 
-    @property
+    @cached_property
     def near(self) -> Ints:
         """(n,) the earliest of the similar documents before each, or −1."""
         last = np.iinfo(np.int64).max
@@ -61,7 +62,7 @@ class Duplicates:
         np.minimum.at(near, self.pairs.later, self.pairs.earlier)
         return np.where(near < last, near, -1)
 
-    @property
+    @cached_property
     def similarity(self) -> Floats:
         """(n,) that of `earliest`: 1 for an exact copy, 0 where there is none."""
         similarity = np.where(self.exact >= 0, 1.0, 0.0)

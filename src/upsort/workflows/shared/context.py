@@ -160,11 +160,11 @@ _LEAST_SHARE = 0.6
 
 def main_language(detections: Iterable[DetectedLanguage]) -> DetectedLanguage:
     """What most of the documents of which anything is known are in; nothing where that are too few, or no clear majority."""
-    counts = Counter(detected for detected in detections if detected.known)
+    counts = Counter((detected.code, detected.script) for detected in detections if detected.known)
     if not counts:
         return DetectedLanguage()
     most, times = counts.most_common(1)[0]
-    return most if times >= _LEAST_SHARE * counts.total() and times >= _LEAST_DOCUMENTS else DetectedLanguage()
+    return DetectedLanguage(*most) if times >= _LEAST_SHARE * counts.total() and times >= _LEAST_DOCUMENTS else DetectedLanguage()
 
 
 def language_of(inputs: Inputs, columns: plan.Columns) -> DetectedLanguage:
