@@ -1,5 +1,6 @@
 """What the benchmarks share: medians of repeated runs, and the peak memory of a command."""
 
+import resource
 import statistics
 import subprocess
 import sys
@@ -54,12 +55,20 @@ def high_water_mark() -> int:
 
 def command(arguments: list[str]) -> tuple[float, int]:
     """Seconds and peak memory in bytes of one run of the program, start included."""
+    seconds, _, peak = command_with_processor_time(arguments)
+    return seconds, peak
+
+
+def command_with_processor_time(arguments: list[str]) -> tuple[float, float, int]:
+    """The same with seconds of the processors in the middle."""
     code = (
         "import sys; sys.path.insert(0, sys.argv[1]); from measuring import high_water_mark\n"
         "from upsort.cli.main import main; status = main(sys.argv[2:]); print(high_water_mark()); sys.exit(status)"
     )
-    began = time.perf_counter()
+    began, before = time.perf_counter(), resource.getrusage(resource.RUSAGE_CHILDREN)
     done = subprocess.run(
         [sys.executable, "-c", code, str(Path(__file__).parent), *arguments], capture_output=True, text=True, check=True
     )
-    return time.perf_counter() - began, int(done.stdout.splitlines()[-1])
+    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    spent = after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+    return time.perf_counter() - began, spent, int(done.stdout.splitlines()[-1])

@@ -206,7 +206,7 @@ def test_dates_that_no_calendar_has_set_aside_their_row(tmp_path: Path) -> None:
     pyarrow.parquet.write_table(table, tmp_path / "t.parquet")
     (source,) = open_inputs([str(tmp_path / "t.parquet")], ReadSettings()).tables
     (block,) = source.blocks()
-    assert block.rows == [["fern", "1970-01-01", "1970-01-01"]] and block.lines == [1]
+    assert list(block.rows) == [["fern", "1970-01-01", "1970-01-01"]] and block.lines == [1]
     assert [(each.line, str(each.reason)) for each in block.refused] == [
         (line, "a date outside the years 1 to 9999") for line in (2, 3, 4)
     ]

@@ -5,14 +5,17 @@ A formula counts as the value saved with it; a merged cell as its value in each 
 import io
 import re
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 from functools import cache
 from itertools import islice
 from typing import Any
 from zipfile import ZipFile
 
+from upsort.core.arrays import TextColumn, compact
 from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked
+from upsort.io.tables.columnar import chosen_rows, rows_of_columns
 from upsort.io.tables.heading import heading_from_options, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
     ROWS_A_BLOCK,
@@ -49,14 +52,14 @@ def parquet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
 
     def blocks(chunk: Chunk) -> Iterator[Block]:
         line = chunk.line
-        for values, wrong in _batches(entry, chunk):
-            rows = [[cell_of(value) for value in row] for row in zip(*values, strict=True)]
+        for cells, wrong in _batches(entry, chunk):
+            rows = rows_of_columns(cells)
             lines = list(range(line, line + len(rows)))
             line += len(rows)
             yield Block(
                 source=entry.name,
                 columns=columns,
-                rows=[row for place, row in enumerate(rows) if place not in wrong],
+                rows=chosen_rows(rows, [place for place in range(len(rows)) if place not in wrong]) if wrong else rows,
                 lines=[number for place, number in enumerate(lines) if place not in wrong],
                 refused=[
                     RejectedRow(entry.name, lines[place], RejectionReason(ReasonKind.YEAR), tuple(rows[place]))
@@ -80,8 +83,8 @@ def _chunks(groups: Sequence[tuple[int, int]]) -> list[Chunk]:
     return chunks
 
 
-_Batch = tuple[list[list[Any]], set[int]]
-"""The values of each column, and the places of rows that cannot be used."""
+_Batch = tuple[list[Sequence[str]], set[int]]
+"""The cells of each column, and the places of rows that cannot be used."""
 
 
 def _batches(entry: SourceEntry, chunk: Chunk) -> Iterator[_Batch]:
@@ -107,14 +110,25 @@ def _batches_of_group(entry: SourceEntry, file: Any, group: int, begin: int, chu
             first = max(chunk.begin - begin, 0)
             many = batch.num_rows - first if chunk.end is None else min(batch.num_rows, chunk.end - begin) - first
             wrong: set[int] = set()
-            values = [_values(column, wrong) for column in batch.slice(first, many).columns] if many > 0 else None
+            cells = [_as_cells(column, wrong) for column in batch.slice(first, many).columns] if many > 0 else None
             begin += batch.num_rows
         except StopIteration:
             return
         except _broken() as error:
             raise DamagedSource(entry.name, error) from error
-        if values is not None:
-            yield values, wrong
+        if cells is not None:
+            yield cells, wrong
+
+
+def _as_cells(column: Any, wrong: set[int]) -> Sequence[str]:
+    """The values of a column as cells. wrong: as in `_values`."""
+    types = pyarrow.types
+    if any(kind(column.type) for kind in (types.is_string, types.is_large_string, types.is_integer, types.is_boolean)):
+        text = column.cast(pyarrow.large_string()).fill_null("")
+        with suppress(pyarrow.ArrowInvalid):  # bytes that are no text
+            text.validate(full=True)
+            return TextColumn(text)
+    return compact([cell_of(value) for value in _values(column, wrong)], few=-1)
 
 
 def _values(column: Any, wrong: set[int]) -> list[Any]:

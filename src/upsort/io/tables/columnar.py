@@ -33,6 +33,12 @@ class ColumnarRows(Sequence[list[str]]):
         return map(list, zip(*self.columns, strict=True))
 
 
+def rows_of_columns(columns: Sequence[Sequence[str]]) -> Rows:
+    """Rows of such cells."""
+    texts = [column for column in columns if isinstance(column, TextColumn)]
+    return ColumnarRows(texts) if texts and len(texts) == len(columns) else [list(row) for row in zip(*columns, strict=True)]
+
+
 def column_of(rows: Rows, place: int) -> Sequence[str]:
     """The cells of one column."""
     return rows.columns[place] if isinstance(rows, ColumnarRows) else [row[place] for row in rows]
