@@ -8,7 +8,7 @@ from hypothesis.extra.numpy import arrays
 from scipy.sparse import csr_array
 
 from upsort.core.features import ngrams, weighting
-from upsort.core.features.counting import count, counts_of
+from upsort.core.features.counting import count
 from upsort.core.matrices import sparse
 from upsort.core.plan import Clean, Features
 from upsort.core.text.cleaning import cleaner
@@ -16,22 +16,15 @@ from upsort.core.text.cleaning import cleaner
 SMALL = arrays(np.int32, st.tuples(st.integers(1, 6), st.integers(1, 5)), elements=st.integers(0, 3))
 
 
-@given(SMALL, SMALL, st.randoms(use_true_random=False), st.booleans())
-def test_triplets_become_the_matrix_in_the_order_asked_for(
-    left: np.ndarray, right: np.ndarray, random: object, wide: bool
-) -> None:
+@given(SMALL, SMALL, st.randoms(use_true_random=False))
+def test_triplets_become_the_matrix_in_the_order_asked_for(left: np.ndarray, right: np.ndarray, random: object) -> None:
     rows = min(len(left), len(right))
     parts = [sparse.triplets_of(csr_array(part[:rows])) for part in (left, right)]
     whole = np.hstack((left[:rows], right[:rows]))
     order = np.argsort([random.random() for _ in range(whole.shape[1])])  # type: ignore[attr-defined]
     rank = np.empty(order.size, dtype=np.int64)
     rank[order] = np.arange(order.size)
-    usual, at_once = sparse._KEY_BITS, sparse._AT_ONCE
-    sparse._KEY_BITS, sparse._AT_ONCE = 63 if wide else 2, 2  # with so few bits the keys do not fit
-    try:
-        made = sparse.from_triplets(parts, rank, rows, threads=random.choice([1, 2]))  # type: ignore[attr-defined]
-    finally:
-        sparse._KEY_BITS, sparse._AT_ONCE = usual, at_once
+    made = sparse.from_triplets(parts, rank, rows)
     assert made.toarray().tolist() == whole[:, order].tolist()
     assert made.has_sorted_indices
 
@@ -76,17 +69,17 @@ def test_chosen_columns_are_the_dense_ones(dense: np.ndarray, data: st.DataObjec
     assert chosen.toarray().tolist() == dense[:, kept].tolist()
 
 
-@pytest.mark.parametrize(("at_least", "threads"), [(1, 1), (2, 2)])
-def test_n_grams_do_not_depend_on_how_much_is_done_at_once(at_least: int, threads: int, monkeypatch: pytest.MonkeyPatch) -> None:
+@pytest.mark.parametrize("at_least", [1, 2])
+def test_n_grams_are_the_same_by_compiled_passes(at_least: int, monkeypatch: pytest.MonkeyPatch) -> None:
     texts = ["fern moss fern moss", "moss fern moss", "", "reed fern moss reed fern", "dune"] * 3
     settings = Features(lengths=(1, 3), skip=True)
     cleaning = cleaner(Clean(steps=("lower",)))
     whole = count(texts, cleaning, settings, at_least)
-    monkeypatch.setattr(sparse, "_AT_ONCE", 3)
-    monkeypatch.setattr(ngrams, "_PIECE", 3)
-    pieces = counts_of([cleaning.words_of(texts)], settings, at_least, threads=threads)
-    assert (pieces.terms, pieces.distinct, pieces.seen_once) == (whole.terms, whole.distinct, whole.seen_once)
-    assert pieces.matrix.toarray().tolist() == whole.matrix.toarray().tolist()
+    monkeypatch.setattr(ngrams, "_LARGE", 0)
+    monkeypatch.setattr(ngrams, "_SLOTS", 4)
+    compiled = count(texts, cleaning, settings, at_least)
+    assert (compiled.terms, compiled.distinct, compiled.seen_once) == (whole.terms, whole.distinct, whole.seen_once)
+    assert compiled.matrix.toarray().tolist() == whole.matrix.toarray().tolist()
 
 
 def test_numbers_are_held_no_wider_than_needed() -> None:

@@ -130,7 +130,7 @@ def build_matrix(work: RunContext, whole: bool = False) -> NamedFeatures:
     else:
         measuring = CorpusCounter(work.plan.columns, work.plan.features, cleaning.forms)
         metadata = list(count_blocks(work, reader, measuring, cleaning, attrgetter("metadata")))
-        measured = counts_by_plan(measuring, work.plan, work.engine.threads, least)
+        measured = counts_by_plan(measuring, work.plan, least)
     references = [name for block_metadata in metadata for name in block_metadata.ids]
     labels = [label for block_metadata in metadata for label in block_metadata.labels]
     if not references:

@@ -10,7 +10,6 @@ from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, distinct_sor
 from upsort.core.executors import map_threads
 from upsort.core.features.fingerprints import Fingerprints, stretches
 from upsort.core.lazy import kernels, record
-from upsort.core.matrices.sparse import balanced_ranges
 
 CLOSE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
 _LEAST_SHARED = 5  # uncommon word pairs that documents of less similarity must have in common
@@ -89,13 +88,12 @@ def signatures_of(fingerprints: Fingerprints, rows: Ints, threads: int = 1) -> A
     ends = np.cumsum(sizes)
     filled = np.flatnonzero(sizes > 0)
     if fingerprints.shingles.size >= _MANY and (passes := kernels()) is not None:
-        ranges = balanced_ranges(np.concatenate((np.zeros(1, dtype=np.int64), ends)), threads)
+        orders = np.stack((_FACTORS, _SHIFTS))
 
-        def fill_range(bounds: tuple[int, int]) -> None:
-            chunk, edges = _of_rows(fingerprints, rows[slice(*bounds)])
-            passes.least_values(chunk, edges, np.stack((_FACTORS, _SHIFTS)), signatures[slice(*bounds)])
+        def fill_range(both: tuple[Ints, AnyArray]) -> None:
+            passes.least_values(*_of_rows(fingerprints, both[0]), orders, both[1])
 
-        map_threads(fill_range, ranges, threads)
+        map_threads(fill_range, zip(np.array_split(rows, threads), np.array_split(signatures, threads), strict=True), threads)
         return signatures
     # So many documents at a time that their shingles stay in the processor's cache.
     cuts = np.flatnonzero(np.diff(ends[filled] // _CHUNK)) + 1

@@ -157,7 +157,7 @@ class CorpusCounter:
                 self.plain[place].add(self.numbering(part))
         self.cells.append(cells)
 
-    def measured(self, at_least: int = 1, threads: int = 1) -> CorpusCounts:
+    def measured(self, at_least: int = 1) -> CorpusCounts:
         """Everything. at_least: documents in which a term must stand to be counted at all."""
         hashed = None
         if self.hashed:
@@ -165,7 +165,7 @@ class CorpusCounter:
             name_tables = [table for table in self.tables if isinstance(table, TermNames)]
             counts = replace(counts, terms=names_of_columns(name_tables, hashed, self.features.hash_bits))
         else:
-            counts = joined([counting.counts(at_least, threads) for counting in self.plain])
+            counts = joined([counting.counts(at_least) for counting in self.plain])
         left_out = max(counts.distinct - len(counts.terms), 0) if hashed is None else 0
         return CorpusCounts(
             counts=counts.matrix,

@@ -92,25 +92,10 @@ def count(
     def cut(block: Sequence[str]) -> Tokens:
         return cleaning.words_of(block, cleaning.thread_memory())
 
-    blocks = map(WordNumbering(), map_threads(cut, in_blocks(documents), threads))
-    return counts_of(blocks, settings, at_least, forms=cleaning.forms, threads=threads)
-
-
-def counts_of(
-    blocks: Iterable[Tokens],
-    settings: Features | None = None,
-    at_least: int = 1,
-    suffix: str = "",
-    forms: FinalForms | None = None,
-    threads: int = 1,
-) -> Counts:
-    """Count the terms of consecutive blocks of documents. The result does not depend on how they were divided.
-
-    blocks: with one memory of words. forms: of the tokens after the steps on words that are still to be done."""
-    counting = TermCounting(settings or Features(), suffix, forms)
-    for tokens in blocks:
-        counting.add(tokens)
-    return counting.counts(at_least, threads)
+    numbering, counting = WordNumbering(), TermCounting(settings or Features(), forms=cleaning.forms)
+    for tokens in map_threads(cut, in_blocks(documents), threads):
+        counting.add(numbering(tokens))
+    return counting.counts(at_least)
 
 
 class TermCounting:
@@ -146,14 +131,13 @@ class TermCounting:
         tokens = Tokens(self.words, self.codes[0], starts, sentences)
         return tokens if self.forms is None else self.forms.of_tokens(tokens)
 
-    def counts(self, at_least: int = 1, threads: int = 1) -> Counts:
+    def counts(self, at_least: int = 1) -> Counts:
         """All terms that are in at least so many documents."""
         words = self.tokens()
         units = letters_of(words) if self.settings.units == "letters" else words
-        grams = grams_of(units, self.settings, at_least, self.suffix, threads)
-        matrix, terms = _in_order(
-            [gram.cells for gram in grams], [name for gram in grams for name in gram.names], words.starts.size - 1, threads
-        )
+        grams = grams_of(units, self.settings, at_least, self.suffix)
+        names = [name for gram in grams for name in gram.names]
+        matrix, terms = _in_order([gram.cells for gram in grams], names, words.starts.size - 1)
         return Counts(
             matrix=matrix,
             terms=terms,
@@ -232,9 +216,9 @@ def _known_units(units: Tokens, places: Places, width: int, suffix: str) -> Know
     return KnownCounts(matrix, np.diff(units.starts), np.diff(starts), ignored)
 
 
-def _in_order(parts: Sequence[Triplets], names: list[str], documents: int, threads: int = 1) -> tuple[csr_array, list[str]]:
+def _in_order(parts: Sequence[Triplets], names: list[str], documents: int) -> tuple[csr_array, list[str]]:
     """Triplets of consecutive columns as one matrix, its columns in the order of their names."""
     order = sorted(range(len(names)), key=names.__getitem__)
     rank = np.empty(len(names), dtype=np.int64)
     rank[order] = np.arange(len(names))
-    return from_triplets(parts, rank, documents, threads), [names[place] for place in order]
+    return from_triplets(parts, rank, documents), [names[place] for place in order]

@@ -1,22 +1,18 @@
-"""N-grams: terms made of neighbouring words, or of neighbouring letters, found by sorting numbers.
+"""N-grams: terms made of neighbouring words, or of neighbouring letters.
 
-An n-gram is a number: that of its first n − 1 units times the number of distinct units, plus the number of its last. Such a
-number and the number of its document, side by side in one 64-bit key, are sorted once; the runs of the sorted keys are all that
-there is to know: which n-grams there are, in how many documents, how often in each. What is in too few documents never gets a
-name, and no n-gram is built on a beginning that does.
+An n-gram is a number: that of the pair of its first n − 1 units and its last, looked up in a table of pairs. What is in too few
+documents never gets a name, and no n-gram is built on a beginning that does."""
 
-N-grams with different first units have nothing to do with each other. So they are found part by part, each part those that begin
-with some of the units: that bounds the memory next to the result, and threads can share the parts."""
-
+import sys
 from collections.abc import Callable
-from dataclasses import field
+from dataclasses import field, replace
+from typing import Any
 
 import numpy as np
 
-from upsort.core.arrays import AnyArray, Bools, Ints, WordKeys, factorize, word_keys
-from upsort.core.executors import map_threads
-from upsort.core.lazy import record
-from upsort.core.matrices.sparse import Triplets, balanced_ranges, narrow
+from upsort.core.arrays import AnyArray, Bools, Codes, Ints, WordKeys, factorize, word_keys
+from upsort.core.lazy import kernels, record
+from upsort.core.matrices.sparse import Triplets, narrow
 from upsort.core.plan import Features
 from upsort.core.text.characters import joined_words
 from upsort.core.text.tokeniser import Tokens, with_present_words
@@ -24,9 +20,10 @@ from upsort.core.text.tokeniser import Tokens, with_present_words
 GAP = "…"
 """Represents the word left out of a pair with a gap: `leaves … brown`."""
 
-_KEY_BITS = 63
-_PIECE = 1 << 18
-Namer = Callable[[Ints], AnyArray]
+_LARGE, _WORTH_IT = 1 << 19, 1 << 14
+"""Units from which loading the compiled passes pays, and once their compiler is loaded."""
+_SLOTS = 1 << 16
+Namer = Callable[[Any], AnyArray]
 """Gives the names of n-grams, as an array of strings."""
 
 
@@ -44,94 +41,53 @@ class Grams:
     rare: WordKeys = field(default_factory=lambda: word_keys(()))
 
 
-@record(frozen=True)
-class _Level:
-    """The n-grams of one length: where they stand, and how they are distinguished and named.
-
-    places: where each begins. numbers: which it is, below `span`."""
-
-    places: AnyArray
-    numbers: AnyArray
-    span: int
-    names_of: Namer
-
-
-def grams_of(units: Tokens, settings: Features, at_least: int = 1, suffix: str = "", threads: int = 1) -> list[Grams]:
-    """The terms of documents: single units first, where they are asked for, then parts of the longer ones and those with a gap.
-
-    units: words or letters of all documents. at_least: documents that a term must are in. suffix: what each name ends with."""
-    units = _in_order(with_present_words(units))
-    singles, enough = _single_units(units, at_least, suffix, threads)
-    levels = [singles] if min(settings.lengths) == 1 else []
-    if max(settings.lengths) == 1 and not settings.skip:
-        return levels
-    documents = units.starts.size - 1
-    owner = narrow(np.repeat(np.arange(documents, dtype=np.int32), np.diff(units.starts)))
-    region = _regions(owner, units.sentences) if settings.within_sentences else owner
-    words = np.array(units.words, dtype=object)
-    text = _Text(
-        units=units,
-        words=words,
-        enough=enough,
-        owner=owner,
-        region=region,
-        bits=max(documents - 1, 1).bit_length(),
-        at_least=at_least,
-        suffix=suffix,
-    )
-    parts = map_threads(lambda bounds: _longer(text, settings, *bounds), _parts(units, threads), threads)
-    return levels + [grams for part in parts for grams in part]
-
-
 @record(frozen=True, kw_only=True)
-class _Text:
-    """What the parts share.
+class _Level:
+    """The n-grams of one length. numbers: (places,) int32, which of them begins at each place of the text, −1 for none. distinct:
+    how many there are. keys_of: by which some of them come in the order of their names, or nearly so. ranks: (distinct,) their
+    places in that order, once they are counted."""
 
-    words: those of the units, as an array. enough: which units are in enough documents. owner: the document of each place.
-    region: the same, or a number for each sentence. bits: that the number of a document takes."""
-
-    units: Tokens
-    words: AnyArray
-    enough: Bools
-    owner: AnyArray
-    region: AnyArray
-    bits: int
-    at_least: int
-    suffix: str
+    numbers: Codes
+    distinct: int
+    names_of: Namer
+    keys_of: Namer
+    ranks: Ints
 
 
-def _parts(units: Tokens, threads: int) -> list[tuple[int, int]]:
-    """Ranges of units that begin about as many n-grams each."""
-    before = np.zeros(len(units.words) + 1, dtype=np.int64)
-    np.cumsum(np.bincount(units.codes, minlength=len(units.words)), out=before[1:])
-    return balanced_ranges(before, threads)
+def grams_of(units: Tokens, settings: Features, at_least: int = 1, suffix: str = "") -> list[Grams]:
+    """The terms of documents: single units first, where they are asked for, then the longer ones and those with a gap.
 
-
-def _longer(text: _Text, settings: Features, begin: int, end: int) -> list[Grams]:
-    """The terms of more than one unit whose first is one of those from `begin` up to `end`."""
-    units, longest = text.units, max(settings.lengths)
-    begins = units.codes >= begin
-    begins &= units.codes < end
-    places = _places_of(begins)
-    places = places[text.enough[units.codes[places]]]
-    level = first = _Level(places, units.codes[places], max(len(units.words), 1), text.words.__getitem__)
-    levels: list[Grams] = []
-    joiner = " " if settings.units == "words" else ""
-    for length in range(2, longest + 1):
-        level = _extended(level, text, length - 1, joiner)
-        grams, frequent = _grouped(level, text)
+    units: words or letters of all documents. at_least: documents that a term must be in. suffix: what each name ends with."""
+    units = _in_order(with_present_words(units))
+    if not settings.within_sentences:
+        units = Tokens(units.words, units.codes, units.starts, np.zeros(0, dtype=np.int64))
+    words = np.array(units.words, dtype=object)
+    level = singles = _Level(
+        numbers=units.codes,
+        distinct=words.size,
+        names_of=words.__getitem__,
+        keys_of=lambda chosen: chosen,
+        ranks=np.arange(words.size),
+    )
+    grams, enough = _counted(level, units, at_least, suffix)
+    if at_least > 1:
+        rare = word_keys(name + suffix for name in words[~enough].tolist())
+        grams = replace(grams, rare=rare)
+    found = [grams] if min(settings.lengths) == 1 else []
+    usable, joiner = enough, " " if settings.units == "words" else ""
+    for length in range(2, max(settings.lengths) + 1):
+        level = _paired(_without(level, enough), units, usable, length - 1, joiner + words)
+        grams, enough = _counted(level, units, at_least, suffix)
         if length >= min(settings.lengths):
-            levels.append(grams)
-        if length < longest and text.at_least > 1:
-            frequent_rows = np.isin(level.numbers, frequent)
-            level = _Level(level.places[frequent_rows], level.numbers[frequent_rows], level.span, level.names_of)
+            found.append(grams)
     if settings.skip and settings.units == "words":
-        levels.append(_grouped(_extended(first, text, 2, f" {GAP} "), text)[0])
-    return levels
+        gapped = _paired(_without(singles, usable), units, usable, 2, f" {GAP} " + words)
+        found.append(_counted(gapped, units, at_least, suffix)[0])
+    return found
 
 
 def _in_order(units: Tokens) -> Tokens:
-    """The same units, numbered in the order of their spelling, in which nearly all n-grams then come too."""
+    """The same units, numbered in the order of their spelling."""
     order = sorted(range(len(units.words)), key=units.words.__getitem__)
     rank = np.empty(len(order), dtype=np.int32)
     rank[order] = np.arange(len(order), dtype=np.int32)
@@ -139,127 +95,94 @@ def _in_order(units: Tokens) -> Tokens:
     return Tokens([units.words[place] for place in order], codes, units.starts, units.sentences)
 
 
-def _single_units(units: Tokens, at_least: int, suffix: str, threads: int) -> tuple[Grams, Bools]:
-    """The units themselves as terms, and which of them are in enough documents."""
-    width = len(units.words)
-    totals = np.bincount(units.codes, minlength=width)
-    bits = max(width - 1, 1).bit_length()
-
-    def counted(bounds: tuple[int, int]) -> tuple[AnyArray, AnyArray, AnyArray]:
-        begin, end = bounds
-        sizes = np.diff(units.starts[begin : end + 1])
-        keys = np.repeat(np.arange(begin, end) << bits, sizes)
-        keys |= units.codes[units.starts[begin] : units.starts[end]]
-        keys, counts = _runs(keys)
-        columns = _last_bits(keys, bits)
-        keys >>= bits
-        return narrow(keys), columns, counts
-
-    pieces = map_threads(counted, balanced_ranges(units.starts, threads), threads)
-    rows, columns, counts = (np.concatenate(arrays) for arrays in zip(*pieces, strict=True))
-    del pieces
-    enough = np.bincount(columns, minlength=width) >= at_least
-    frequent = np.flatnonzero(enough)
-    cells = Triplets(rows, columns, counts, width)
-    if frequent.size < width:
-        place = np.cumsum(enough, dtype=np.int32) - 1
-        inside = enough[columns]
-        cells = Triplets(rows[inside], place[columns[inside]], counts[inside], frequent.size)
-    names = [units.words[number] + suffix for number in frequent.tolist()]
-    rare = word_keys(units.words[number] + suffix for number in np.flatnonzero((totals > 0) & ~enough).tolist())
-    once = int((totals == 1).sum())
-    return Grams(names=names, cells=cells, distinct=int((totals > 0).sum()), seen_once=once, rare=rare), enough
+def _passes(units: Tokens) -> Any:
+    """The compiled passes, where they are worth it."""
+    large = units.codes.size >= _LARGE or (units.codes.size >= _WORTH_IT and "numba" in sys.modules)
+    return kernels() if large else None
 
 
-def _extended(level: _Level, text: _Text, reach: int, joiner: str) -> _Level:
-    """N-grams one unit longer: the beginnings of `level`, each with the unit `reach` further on in the same region.
+def _without(level: _Level, enough: Bools) -> _Level:
+    """The n-grams that are in enough documents."""
+    if enough.all():
+        return level
+    numbers = level.numbers.copy()
+    numbers[~np.append(enough, False)[numbers]] = -1
+    return replace(level, numbers=numbers)
 
-    Their numbers are made smaller where they would not fit into a key next to the bits of a document."""
-    units, region = text.units, text.region
-    width = max(len(units.words), 1)
-    beyond = int(np.searchsorted(level.places, region.size - reach))
-    places = level.places[:beyond]
-    inside = region[reach:][places] == region[places]
-    inside &= text.enough[units.codes[reach:][places]]
-    places, numbers = places[inside], level.numbers[:beyond][inside].astype(np.int64)
-    numbers *= width
-    numbers += units.codes[reach:][places]
-    span = level.span * width
-    distinct: Ints | None = None
-    if span.bit_length() + text.bits > _KEY_BITS - 8:  # room for a further unit of few kinds
-        codes, distinct = factorize(numbers)
-        numbers, span = codes.astype(np.int64), max(len(distinct), 1)
+
+def _paired(level: _Level, units: Tokens, usable: Bools, reach: int, endings: AnyArray) -> _Level:
+    """N-grams one unit longer: those of `level`, each with the unit `reach` further on in the same document and sentence.
+
+    usable: which units are in enough documents. endings: what each adds to a name."""
+    text = (level.numbers, units.codes, usable, units.starts, units.sentences, reach)
+    passes, size = _passes(units), units.codes.size
+    numbers, firsts, lasts = result = np.empty(size, np.int32), np.empty(size, np.int32), np.empty(size, np.int32)
+    state = np.zeros(2, dtype=np.int64)
+    if passes is None:
+        _pairs_one_by_one(text, result, state)
+    else:
+        table = np.zeros((_SLOTS, 2), dtype=np.uint64)
+        while passes.pairs(text, table, result, state) != passes.DONE:
+            larger = np.zeros((4 * len(table), 2), dtype=np.uint64)
+            passes.move(table, larger)
+            table = larger
+    distinct = int(state[1])
+    firsts, lasts = firsts[:distinct].copy(), lasts[:distinct].copy()
 
     def names_of(chosen: Ints) -> AnyArray:
-        originals = chosen if distinct is None else distinct[chosen]
-        names: AnyArray = level.names_of(originals // width) + (joiner + text.words)[originals % width]
+        names: AnyArray = level.names_of(firsts[chosen]) + endings[lasts[chosen]]
         return names
 
-    return _Level(places, numbers, span, names_of)
+    def keys_of(chosen: Ints) -> Ints:
+        return (level.ranks[firsts[chosen]] << 32) | lasts[chosen]
+
+    ranks = np.zeros(distinct, dtype=np.int64)
+    return _Level(numbers=numbers, distinct=distinct, names_of=names_of, keys_of=keys_of, ranks=ranks)
 
 
-def _grouped(level: _Level, text: _Text) -> tuple[Grams, Ints]:
-    """The n-grams in enough documents, and their numbers, ascending."""
-    bits = text.bits
-    keys = level.numbers << np.int64(bits)
-    keys |= text.owner[level.places]
-    keys, counts = _runs(keys)
-    owners = _last_bits(keys, bits)
-    keys >>= np.int64(bits)
-    firsts = _places_of(_changes(keys))
-    frequency = narrow(np.diff(firsts, append=firsts.dtype.type(keys.size)))
-    seen_once = int((counts[firsts[frequency == 1]] == 1).sum())
-    distinct = int(firsts.size)
-    enough = frequency >= text.at_least
-    frequent = keys[firsts[enough]]
-    del keys, firsts
-    if text.at_least > 1:
-        inside = np.repeat(enough, frequency)
-        owners, counts = owners[inside], counts[inside]
-    columns = np.repeat(np.arange(frequent.size, dtype=np.int32), frequency[enough])
-    names = level.names_of(frequent)
-    cells = Triplets(owners, columns, counts, frequent.size)
-    called = (names + text.suffix if text.suffix else names).tolist()
-    return Grams(names=called, cells=cells, distinct=distinct, seen_once=seen_once), frequent
+def _pairs_one_by_one(text: tuple[Any, ...], result: tuple[Codes, Codes, Codes], state: Ints) -> None:
+    """As `kernels.pairs`."""
+    numbers, codes, usable, starts, sentences, reach = text
+    paired, firsts, lasts = result
+    known: dict[tuple[int, int], int] = {}
+    paired[:] = -1
+    owner = np.repeat(np.arange(starts.size - 1), np.diff(starts))
+    inside = (owner[reach:] == owner[:-reach]) & (numbers[:-reach] >= 0) & usable[codes[reach:]]
+    if sentences.size:
+        inside &= sentences[reach:] == sentences[:-reach]
+    places = np.flatnonzero(inside)
+    both = zip(numbers[places].tolist(), codes[places + reach].tolist(), strict=True)
+    paired[places] = [known.setdefault(pair, len(known)) for pair in both]
+    state[1] = len(known)
+    for side, values in zip((firsts, lasts), zip(*known, strict=True), strict=False):
+        side[: len(known)] = values
 
 
-def _runs(keys: Ints) -> tuple[Ints, AnyArray]:
-    """The distinct keys, ascending, and how often each comes. The keys given are sorted in place and lost."""
-    keys.sort()
-    new = _changes(keys)
-    begins = _places_of(new)
-    counts = narrow(np.diff(begins, append=begins.dtype.type(keys.size)))
-    for begin in range(0, begins.size, _PIECE):  # each moves to the front, so none is lost before its turn
-        end = min(begin + _PIECE, begins.size)
-        keys[begin:end] = keys[begins[begin:end]]
-    return keys[: begins.size], counts
-
-
-def _places_of(flags: Bools) -> AnyArray:
-    """Where marks are true, worked out piece by piece."""
-    places = np.empty(np.count_nonzero(flags), dtype=np.int32 if flags.size < np.iinfo(np.int32).max else np.int64)
-    at = 0
-    for begin in range(0, flags.size, _PIECE):
-        positions = np.flatnonzero(flags[begin : begin + _PIECE])
-        positions += begin
-        places[at : at + positions.size] = positions
-        at += positions.size
-    return places
-
-
-def _last_bits(keys: Ints, bits: int) -> AnyArray:
-    """The number in the last so many bits of each key."""
-    mask = (1 << bits) - 1
-    numbers = np.empty(keys.size, dtype=np.min_scalar_type(mask))
-    return np.bitwise_and(keys, mask, out=numbers, casting="unsafe")
-
-
-def _changes(sorted_values: Ints) -> Bools:
-    """Where a value differs from the one before."""
-    new = np.empty(sorted_values.size, dtype=bool)
-    new[:1] = True
-    np.not_equal(sorted_values[1:], sorted_values[:-1], out=new[1:])
-    return new
+def _counted(level: _Level, units: Tokens, at_least: int, suffix: str) -> tuple[Grams, Bools]:
+    """The n-grams that are in enough documents as terms, and which those are."""
+    passes, starts = _passes(units), units.starts
+    rows: AnyArray
+    if passes is None:
+        places = np.flatnonzero(level.numbers >= 0)
+        owner = np.repeat(np.arange(starts.size - 1), np.diff(starts))[places]
+        keys, counts = np.unique(owner * max(level.distinct, 1) + level.numbers[places], return_counts=True)
+        rows, columns = np.divmod(keys, max(level.distinct, 1))
+    else:
+        seen = np.full((level.distinct, 2), -1, dtype=np.int64)
+        table = np.empty((3, level.numbers.size), dtype=np.int32)
+        rows, columns, counts = table[:, : passes.count(level.numbers, starts, seen, tuple(table))]
+    frequency = np.bincount(columns, minlength=level.distinct)
+    seen_once = int((counts[frequency[columns] == 1] == 1).sum())
+    enough = frequency >= at_least
+    chosen = np.flatnonzero(enough)
+    chosen = chosen[np.argsort(level.keys_of(chosen))]
+    level.ranks[chosen] = np.arange(chosen.size)
+    inside = enough[columns]
+    rows, columns, counts = rows[inside], level.ranks[columns[inside]], counts[inside]
+    names = level.names_of(chosen)
+    called = (names + suffix if suffix else names).tolist()
+    cells = Triplets(narrow(rows), narrow(columns), narrow(counts), chosen.size)
+    return Grams(names=called, cells=cells, distinct=level.distinct, seen_once=seen_once), enough
 
 
 def letters_of(tokens: Tokens) -> Tokens:
@@ -292,9 +215,3 @@ def pairs_of_letters(tokens: Tokens) -> Tokens:
 
 def _pairs_in(word: str) -> list[str]:
     return [word[at : at + 2] for at in range(max(len(word) - 1, 1))] if word else []
-
-
-def _regions(owner: AnyArray, sentences: Ints) -> Ints:
-    """A number for each stretch of units that belong to one sentence of one document."""
-    ends = np.flatnonzero((owner[1:] != owner[:-1]) | (np.diff(sentences) != 0))
-    return np.searchsorted(ends, np.arange(owner.size)).astype(np.int64)

@@ -9,14 +9,11 @@ import numpy.typing as npt
 from scipy.sparse import coo_array, csr_array, vstack
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
-from upsort.core.executors import map_threads
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import added_up, partition_wise, rows_of
 
-_KEY_BITS = 63
 _AT_ONCE = 1 << 19
 _CELLS_AT_ONCE = 1 << 18
-_MOST_RANGES = 32
 
 
 @record(frozen=True)
@@ -51,62 +48,13 @@ def from_cells(values: AnyArray, rows: AnyArray, columns: AnyArray, shape: tuple
     return matrix
 
 
-def balanced_ranges(starts: Ints, at_least: int = 1) -> list[tuple[int, int]]:
-    """Stretches of rows that hold about as many values each, at least so many of them; more where there are many values.
-
-    starts: (n_rows + 1,) where the values of each row begin."""
-    total, rows = int(starts[-1]), starts.size - 1
-    number = min(max(total // _AT_ONCE, at_least), _MOST_RANGES)
-    ends = np.unique(np.searchsorted(starts, np.arange(1, number) * (total / number)))
-    return [(begin, end) for begin, end in pairwise([0, *ends.tolist(), rows]) if begin < end] or [(0, rows)]
-
-
-def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int, threads: int = 1) -> csr_array:
-    """The CSR matrix of int32 whose column rank[c] is the c-th of the parts' columns; no place comes twice.
-
-    Row, column and count lie in one 64-bit key and are sorted together, where they fit, for a stretch of rows after the other."""
-    largest = max((int(part.counts.max(initial=0)) for part in parts), default=0)
-    column_bits, count_bits = max(rank.size - 1, 1).bit_length(), max(largest, 1).bit_length()
+def from_triplets(parts: Sequence[Triplets], rank: Ints, rows: int) -> csr_array:
+    """The CSR matrix of int32 whose column rank[c] is the c-th of the parts' columns; no place comes twice."""
     begins = np.cumsum([0, *(part.width for part in parts)]).tolist()
-    ranks = [rank[begin:end] for begin, end in pairwise(begins)]
-    if max(rows - 1, 1).bit_length() + column_bits + count_bits > _KEY_BITS:
-        columns = np.concatenate([own[part.columns] for part, own in zip(parts, ranks, strict=True)])
-        counts = np.concatenate([part.counts for part in parts]).astype(np.int32)
-        return from_cells(counts, np.concatenate([part.rows for part in parts]), columns, (rows, rank.size))
-    sizes = np.zeros(rows + 1, dtype=np.int64)
-    for part in parts:
-        sizes[1:] += np.bincount(part.rows, minlength=rows)
-    starts = np.cumsum(sizes)
-    size = int(starts[-1])
-    kind = np.int32 if size < np.iinfo(np.int32).max else np.int64
-    data = np.empty(size, dtype=np.int32)
-    indices: AnyArray = np.empty(size, dtype=kind)
-
-    def fill(bounds: tuple[int, int]) -> None:
-        first, last = bounds
-        place = slice(starts[first], starts[last])
-        keys = np.empty(place.stop - place.start, dtype=np.int64)
-        at = 0
-        for part, own in zip(parts, ranks, strict=True):
-            inside = np.flatnonzero((part.rows >= first) & (part.rows < last))
-            key = keys[at : at + inside.size]
-            key[:] = part.rows[inside]
-            key <<= column_bits
-            key |= own[part.columns[inside]]
-            key <<= count_bits
-            key |= part.counts[inside]
-            at += inside.size
-        if not (keys[1:] > keys[:-1]).all():
-            keys.sort()
-        np.bitwise_and(keys, (1 << count_bits) - 1, out=data[place], casting="unsafe")
-        keys >>= count_bits
-        np.bitwise_and(keys, (1 << column_bits) - 1, out=indices[place], casting="unsafe")
-
-    map_threads(fill, balanced_ranges(starts, threads), threads)
-    matrix = csr_array((data, indices, starts.astype(kind)), shape=(rows, rank.size))
-    matrix.has_sorted_indices = True
-    matrix.has_canonical_format = True
-    return matrix
+    columns = [rank[begin:end][part.columns] for part, (begin, end) in zip(parts, pairwise(begins), strict=True)]
+    counts = np.concatenate([part.counts for part in parts]).astype(np.int32)
+    shape = (rows, rank.size)
+    return from_cells(counts, np.concatenate([part.rows for part in parts]), np.concatenate(columns), shape)
 
 
 def empty(rows: int, columns: int, kind: npt.DTypeLike = np.float64) -> csr_array:

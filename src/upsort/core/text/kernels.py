@@ -176,3 +176,66 @@ def agreeing(checks, one, other, least, chosen):  # type: ignore[no-untyped-def]
         for place in range(places):
             equal += checks[first, place] == checks[second, place]
         chosen[pair] = equal >= least and first != second
+
+
+@compiled
+def pairs(text, table, result, state):  # type: ignore[no-untyped-def]
+    """Number the pairs of what stands at each place and the unit `reach` places further on in the same document and sentence.
+
+    text: numbers (places,) int32 of what stands there, −1 where nothing is to be paired; codes (places,) int32 of units; usable,
+    for each unit whether it is paired; starts and sentences, as in `Tokens`; reach. table: (slots, 2) uint64, a power of two of
+    slots, each a mixed pair and its number + 1, or zeros. result: (places,) int32, the number of each pair, −1 where there is
+    none; firsts and lasts, the two sides of each pair. state: int64, the numbers of documents done, and of pairs.
+
+    Returns DONE, or TABLE_FULL before the document that it could not do."""
+    numbers, codes, usable, starts, sentences, reach = text
+    paired, firsts, lasts = result
+    mask, slots = np.uint64(table.shape[0] - 1), table.shape[0]
+    n = state[1]
+    for document in range(state[0], starts.size - 1):
+        state[0], state[1] = document, n
+        begin, end = starts[document], starts[document + 1]
+        for place in range(begin, end):
+            paired[place] = -1
+            other = place + reach
+            if other >= end or numbers[place] < 0 or not usable[codes[other]]:
+                continue
+            if sentences.size and sentences[place] != sentences[other]:
+                continue
+            mixed = ((np.uint64(numbers[place]) << np.uint64(32)) | np.uint64(codes[other])) * np.uint64(0x9E3779B97F4A7C15)
+            mixed ^= mixed >> np.uint64(32)  # each step can be undone, so that no two pairs are mixed up
+            slot = mixed & mask
+            while table[slot, 1] != 0 and table[slot, 0] != mixed:
+                slot = (slot + np.uint64(1)) & mask
+            if table[slot, 1] == 0:
+                if 2 * (n + 1) > slots:
+                    state[1] = n
+                    return TABLE_FULL
+                table[slot, 0], table[slot, 1] = mixed, np.uint64(n + 1)
+                firsts[n], lasts[n] = numbers[place], codes[other]
+                n += 1
+            paired[place] = np.int64(table[slot, 1]) - 1
+    state[0], state[1] = starts.size - 1, n
+    return DONE
+
+
+@compiled
+def count(numbers, starts, seen, cells):  # type: ignore[no-untyped-def]
+    """Count how often each number stands in each document, in the order in which each first stands there.
+
+    numbers: (places,) int32, −1 for nothing. seen: (distinct, 2) int64 of −1, the last document and cell of each number. cells:
+    rows, columns and counts, (places,) int32 each, the result. Returns how many cells there are."""
+    rows, columns, counts = cells
+    n = 0
+    for document in range(starts.size - 1):
+        for place in range(starts[document], starts[document + 1]):
+            number = numbers[place]
+            if number < 0:
+                continue
+            if seen[number, 0] == document:
+                counts[seen[number, 1]] += 1
+                continue
+            seen[number, 0], seen[number, 1] = document, n
+            rows[n], columns[n], counts[n] = document, number, 1
+            n += 1
+    return n

@@ -25,7 +25,7 @@ from upsort.core.evaluation.leaks import (
 )
 from upsort.core.evaluation.splits import Groups, named_groups
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, of_counts, suffixes, vectors_of_terms
-from upsort.core.features.counting import BLOCK_CHARACTERS, counts_of
+from upsort.core.features.counting import BLOCK_CHARACTERS, TermCounting
 from upsort.core.features.documents import ExtraCells, Measure
 from upsort.core.features.fingerprints import Fingerprints, Sketches, fingerprints_of, sketches_of
 from upsort.core.features.fingerprints import joined as join_fingerprints
@@ -83,19 +83,15 @@ class _BlockCounter:
 
 
 def counts_by_plan(
-    measuring: CorpusCounter,
-    choices: plan.Plan,
-    workers: int = 1,
-    at_least: int | None = None,
-    sorter: TrainedSorter | None = None,
+    measuring: CorpusCounter, choices: plan.Plan, at_least: int | None = None, sorter: TrainedSorter | None = None
 ) -> CorpusCounts:
     """The measurements of all documents added, word vectors included.
 
     Terms in fewer documents than `at_least` (the plan's bound) are left out at once, unless a vocabulary is given or the
     classifier keeps the counts of all."""
     if not measuring.cells:
-        return of_counts(counts_of(()))
-    measured = measuring.measured(at_least or minimum_documents(choices), workers)
+        return of_counts(TermCounting(choices.features).counts())
+    measured = measuring.measured(at_least or minimum_documents(choices))
     return with_vectors(measured, choices, sorter)
 
 
@@ -269,7 +265,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         copies = prints.find_duplicates(work.plan.judge.similarity) if corpus_options.copies and prints is not None else None
     else:
         blocks = list(count_blocks(work, reader, measuring, cleaning, corpus_options))
-        measured = counts_by_plan(measuring, work.plan, work.engine.threads, corpus_options.at_least, work.sorter)
+        measured = counts_by_plan(measuring, work.plan, corpus_options.at_least, work.sorter)
         printed = [block.fingerprints for block in blocks if block.fingerprints is not None]
         fingerprints = join_fingerprints(printed) if printed else None
         sketches = None

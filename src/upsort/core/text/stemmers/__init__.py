@@ -2,13 +2,13 @@
 
 from collections.abc import Callable
 
-from upsort.core.text.stemmers import english, french, germanic, romance, russian_turkish
+from upsort.core.text.stemmers import english, germanic, romance, russian_turkish
 
 STEMMERS: dict[str, Callable[[str], str]] = {
     "porter": english.porter_stem,
     "porter2": english.porter2_stem,
     "german": germanic.german_stem,
-    "french": french.stem,
+    "french": romance.french_stem,
     "italian": romance.italian_stem,
     "spanish": romance.spanish_stem,
     "portuguese": romance.portuguese_stem,
