@@ -10,7 +10,7 @@ from msgspec import UNSET, Struct, UnsetType
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.label_terms import strongest_terms
-from upsort.core.arrays import AnyArray
+from upsort.core.arrays import AnyArray, chosen_texts
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.novelty import NearestTraining, SimilarityRates
@@ -31,6 +31,7 @@ from upsort.core.training.sorter import Decisions, TrainedSorter
 from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.sources.inputs import Inputs
+from upsort.io.tables.columnar import column_of
 from upsort.io.tables.columns import ColumnMapper, column_place
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
@@ -130,8 +131,8 @@ class DecisionCollector:
         named = column_place(passages.column, block.columns, block.source) if passages is not None else None
         collected.decisions.append(rows_of_decisions(seen.decisions, labelled))
         collected.groups += [block.metadata.groups[place] for place in labelled]
-        collected.values += [block.rows[place][by] if by is not None else "" for place in labelled]
-        collected.names += [block.rows[place][named] if named is not None else block.ids[place] for place in labelled]
+        collected.values += chosen_texts(column_of(block.rows, by), labelled) if by is not None else [""] * len(labelled)
+        collected.names += chosen_texts(block.ids if named is None else column_of(block.rows, named), labelled)
         collected.true += [_true(sorter, labels[place]) for place in labelled]
         texts = block.texts
         if seen.sketches is not None:

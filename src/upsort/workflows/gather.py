@@ -14,7 +14,7 @@ from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import column_place, merged_columns_nested
 from upsort.io.tables.formats import format_to_write
-from upsort.io.tables.rows import RowWriter, TextWriter, text_maker
+from upsort.io.tables.rows import RowWriter, text_maker, write_made
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.reading import RowReading, map_blocks
 from upsort.workflows.shared.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
@@ -79,10 +79,7 @@ def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: G
     for gathered in map_blocks(reading, gathering, work.rejects, work.engine):
         for rejected in gathered.refused:
             work.rejects.add(rejected)
-        if gathered.text and isinstance(writer, TextWriter):
-            writer.write(gathered.text)
-        else:
-            writer.writerows(gathered.rows)
+        write_made(writer, gathered.text, gathered.columns)
         labels.update(gathered.labels)
         result.marked += gathered.marked
         result.conflicts += gathered.conflicts

@@ -6,19 +6,19 @@ import re
 from array import array
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import field, replace
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from upsort.core.arrays import Ints, distinct_sorted
+from upsort.core.arrays import Ints, chosen_texts, distinct_sorted
 from upsort.core.errors import UsageProblem, nearest, quoted
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joined
 from upsort.core.lazy import record
 from upsort.core.plan import Columns, Plan
 from upsort.core.text.characters import is_repetition, lines_between, mapped, passages
-from upsort.io.tables.columnar import column_of
+from upsort.io.tables.columnar import chosen_rows, column_of
 from upsort.io.tables.columns import (
     PASSAGE_COLUMNS,
     ColumnMapper,
@@ -59,44 +59,34 @@ class CorpusRows:
         self.columns = self._output_columns()
         self.by_name = ColumnMapper(self.source_columns)
 
-    def of(self, documents: FilteredRows, written: list[int]) -> list[list[str]]:
-        """Those for the rows `kept` of a block."""
-        block, roles = documents.block, documents.roles
-        rows = self.by_name.rows(block.columns, [block.rows[row] for row in written])
+    def of(self, documents: FilteredRows, written: list[int]) -> list[Sequence[str]]:
+        """The columns of those rows of a block that are written."""
+        block, roles, settings = documents.block, documents.roles, self.settings
+        rows = block.rows if len(written) == len(block.rows) else chosen_rows(block.rows, written)
+        columns = self.by_name.cells(block.columns, rows)
         label_at, text_at = self._source_position(self.choices.columns.label), self._text_at()
         if label_at is not None and roles.label is not None:
-            for cells, row in zip(rows, written, strict=True):
-                cells[label_at] = documents.labels[row]
+            columns[label_at] = [documents.labels[row] for row in written]
         origins = block.origins()
         if SOURCE_COLUMN not in self.source_columns:
-            for cells, row in zip(rows, written, strict=True):
-                cells.append(origins[row])
-        if self.settings.passages and text_at is not None:
-            rows, written = self._cut(documents, rows, written, text_at, origins)
-        elif self.settings.lines and text_at is not None:
-            for cells, row in zip(rows, written, strict=True):
-                cells[text_at] = documents.texts[row]
-        if self.settings.keep:
-            for cells, row in zip(rows, written, strict=True):
-                fault = documents.faults[row]
-                cells.append(str(fault) if fault is not None else "")
-        return rows
-
-    def _cut(
-        self, documents: FilteredRows, rows: list[list[str]], written: list[int], text_at: int, origins: list[str]
-    ) -> tuple[list[list[str]], list[int]]:
-        """The rows of the passages, and which row of the block each comes from."""
-        settings, identity_at = self.settings, documents.roles.id
-        cut: list[list[str]] = []
-        source_rows: list[int] = []
-        for cells, row in zip(rows, written, strict=True):
-            identity = documents.block.rows[row][identity_at] if identity_at is not None else origins[row]
-            text = documents.texts[row]
-            pieces = passages(text, settings.passages, settings.passage_unit, settings.overlap) or [text]
-            for number, passage in enumerate(pieces, 1):
-                cut.append([*cells[:text_at], passage, *cells[text_at + 1 :], identity, str(number)])
-                source_rows.append(row)
-        return cut, source_rows
+            columns.append([origins[row] for row in written])
+        if settings.passages and text_at is not None:
+            pieces = [
+                passages(documents.texts[row], settings.passages, settings.passage_unit, settings.overlap)
+                or [documents.texts[row]]
+                for row in written
+            ]
+            places = [place for place, passages_of_row in enumerate(pieces) for _ in passages_of_row]
+            identities = column_of(rows, roles.id) if roles.id is not None else [origins[row] for row in written]
+            columns = [chosen_texts(column, places) for column in [*columns, identities]]
+            columns[text_at] = [piece for passages_of_row in pieces for piece in passages_of_row]
+            columns.append([str(number) for passages_of_row in pieces for number in range(1, len(passages_of_row) + 1)])
+            written = [written[place] for place in places]
+        elif settings.lines and text_at is not None:
+            columns[text_at] = [documents.texts[row] for row in written]
+        if settings.keep:
+            columns.append(["" if (fault := documents.faults[row]) is None else str(fault) for row in written])
+        return columns
 
     def _text_at(self) -> int | None:
         return self._source_position(self.choices.columns.text[0]) if self.choices.columns.text else None
@@ -196,6 +186,9 @@ class RowFilter:
         return faults
 
 
+_UNDER_ANOTHER_LABEL = {ReasonKind.OTHERWISE_LABELLED_COPY, ReasonKind.OTHERWISE_LABELLED_NEAR_COPY}
+
+
 @record(frozen=True, kw_only=True)
 class SeenRows:
     """What the first pass sees of a block: the labels, lines and prints of the documents that have no fault of their own. key:
@@ -269,13 +262,13 @@ class FirstPass:
 
 @record(frozen=True, kw_only=True)
 class GatheredRows:
-    """What a block comes to. table: its number. rows: of the corpus, or text: the same as text, where they are written so. count:
-    how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused: rows to set
-    aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that are under another
-    label."""
+    """What a block comes to. table: its number. columns: of rows of the corpus, or text: the same as text, where they are written
+    so. count: how many. read, documents, marked: rows read, documents kept, those of them marked as to be set aside. refused:
+    rows to set aside. labels: of the documents kept; spelt: of all; written: as the source has them. conflicts: copies that are
+    under another label."""
 
     table: int
-    rows: list[list[str]]
+    columns: list[Sequence[str]]
     text: str
     count: int
     read: int
@@ -296,18 +289,16 @@ class RowGatherer:
     row_filter: RowFilter
     first_pass: FirstPass | None = None
     text_of: TextOf | None = None
-    conflicts: int = field(default=0, init=False)
 
     def __call__(self, placed: Placed) -> GatheredRows:
         row_filter, block = self.row_filter, placed[1]
         keep = row_filter.settings.keep
         documents = row_filter(placed)
         spelt = Counter(documents.labels) if documents.roles.label is not None else Counter[str]()
-        self.conflicts = 0
         self._judge(documents, _key(placed))
         usable = [row for row, fault in enumerate(documents.faults) if keep or not fault]
-        rows = row_filter.rows.of(documents, usable)
-        text = self.text_of([*zip(*rows, strict=True)]) if self.text_of is not None and rows else ""
+        columns = row_filter.rows.of(documents, usable)
+        text = self.text_of(columns) if self.text_of is not None and usable else ""
         refused = list(block.refused)
         if not keep:
             refused += [
@@ -317,13 +308,13 @@ class RowGatherer:
             ]
         return GatheredRows(
             table=placed[0],
-            rows=[] if text else rows,
+            columns=[] if text else columns,
             text=text,
-            count=len(rows),
+            count=len(columns[0]),
             read=len(block.rows) + len(block.refused),
             documents=len(usable),
             marked=sum(documents.faults[row] is not None for row in usable),
-            conflicts=self.conflicts,
+            conflicts=sum(fault is not None and fault.why in _UNDER_ANOTHER_LABEL for fault in documents.faults),
             refused=sorted(refused, key=lambda rejected: rejected.line),
             labels=Counter(filter(None, (documents.labels[row] for row in usable))),
             spelt=spelt,
@@ -350,7 +341,6 @@ class RowGatherer:
                 theirs = first_pass.label_names[first_pass.label_numbers[first]]
                 likeness = "" if exact else f", similarity {first_pass.copies.similarity[place]:.2f}"
                 if theirs and label and theirs != label:
-                    self.conflicts += 1
                     why = ReasonKind.OTHERWISE_LABELLED_COPY if exact else ReasonKind.OTHERWISE_LABELLED_NEAR_COPY
                     return RejectionReason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
                 return RejectionReason(ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}"), label
