@@ -71,11 +71,8 @@ class CorpusRows:
         if SOURCE_COLUMN not in self.source_columns:
             columns.append([origins[row] for row in written])
         if settings.passages and text_at is not None:
-            pieces = [
-                passages(documents.texts[row], settings.passages, settings.passage_unit, settings.overlap)
-                or [documents.texts[row]]
-                for row in written
-            ]
+            how = (settings.passages, settings.passage_unit, settings.overlap)
+            pieces = [passages(text, *how) or [text] for text in (documents.texts[row] for row in written)]
             places = [place for place, passages_of_row in enumerate(pieces) for _ in passages_of_row]
             identities = column_of(rows, roles.id) if roles.id is not None else [origins[row] for row in written]
             columns = [chosen_texts(column, places) for column in [*columns, identities]]
