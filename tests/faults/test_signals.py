@@ -115,6 +115,36 @@ def test_rows_that_are_not_the_same_again_are_never_mixed(tmp_path: Path, monkey
     assert told.code == 1 and "not those of the interrupted run" in told.told
 
 
+def test_nobody_waits_for_a_training_that_is_interrupted(tmp_path: Path) -> None:
+    program = """
+import os, signal, sys, time
+from upsort.cli.main import entry
+from upsort.parallel import threads
+
+def training(work, done):
+    def sleep(number):
+        os.kill(os.getpid(), signal.SIGINT)
+        time.sleep(300)
+    return sleep
+
+threads.reporting = training
+sys.argv[0] = "upsort"
+entry()
+"""
+    damage.sound_files(tmp_path)
+    line = ("cross-validate", "sound.csv", "--text=message", "--label=topic", "--no-ledger", "--workers=2")
+    done = subprocess.run(
+        [sys.executable, "-c", program, *line],
+        cwd=tmp_path,
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.default_int_handler),
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=100,
+    )
+    assert done.returncode == 130 and "interrupted" in done.stderr and "Traceback" not in done.stderr
+
+
 @thorough
 @pytest.mark.parametrize("limit", [400_000, pytest.param(600_000, marks=thorough)])
 def test_want_of_memory_is_told_within_seconds(limit: int, tmp_path: Path) -> None:

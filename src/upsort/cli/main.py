@@ -1,5 +1,6 @@
 """The program: finds the command, runs it, and turns every error into two readable lines and an exit code."""
 
+import atexit
 import gc
 import os
 import platform
@@ -15,6 +16,7 @@ from importlib import import_module
 from pathlib import Path
 from textwrap import fill
 from types import ModuleType
+from typing import NoReturn
 
 from upsort.cli.commands import NAMES, spec_of, view_of
 from upsort.cli.declaring import spellings_of
@@ -52,7 +54,19 @@ def entry() -> None:
     for name in _ENDING_SIGNALS:
         if (number := getattr(signal, name, None)) is not None and signal.getsignal(number) != signal.SIG_IGN:
             signal.signal(number, _stop)
-    sys.exit(main(sys.argv[1:]))
+    status = main(sys.argv[1:])
+    if status in _HOW_IT_ENDED:
+        _leave_at_once(status)
+    sys.exit(status)
+
+
+def _leave_at_once(status: int) -> NoReturn:
+    """End without waiting for threads in the middle of a training, which nobody wants any more."""
+    atexit._run_exitfuncs()
+    for stream in (sys.stdout, sys.stderr):
+        with suppress(OSError, ValueError):  # closed, or nobody reads it
+            stream.flush()
+    os._exit(status)
 
 
 def _open_closed_streams() -> None:

@@ -7,7 +7,7 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import Any, Protocol, TypeVar
+from typing import Any, ClassVar, Protocol, TypeVar
 
 from upsort.core.executors import ParallelMap, map_threads, reporting
 from upsort.core.lazy import psutil, record
@@ -95,29 +95,17 @@ class Threads:
     """This process, so many threads of it. See `ExecutionEngine`."""
 
     workers: int = 1
+    elsewhere: ClassVar[bool] = False
+    executor: ClassVar[None] = None
+    pieces: ClassVar[int] = 0
 
     @property
     def threads(self) -> int:
         """As many."""
         return self.workers
 
-    @property
-    def elsewhere(self) -> bool:
-        """No."""
-        return False
-
-    @property
-    def pieces(self) -> int:
-        """Of no interest: they are part of this process."""
-        return 0
-
     def piece_done(self) -> None:
         """Nothing is kept of it."""
-
-    @property
-    def executor(self) -> Executor | None:
-        """They have one memory."""
-        return None
 
     def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
         """As `in_order`."""
