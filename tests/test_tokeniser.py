@@ -109,7 +109,10 @@ def test_tokens_with_one_hash_stay_apart() -> None:
         edges = np.array([0, len(text)])
         raw = np.frombuffer(text, np.uint8)
         result = (codes, starts, np.empty((0, 2), np.int64))
-        assert passes.cut((raw, edges, classes, tokeniser._AS_WRITTEN), (table, known, state), result) == passes.DONE
+        assert (
+            passes.cut((raw, edges, classes, tokeniser._AS_WRITTEN, tokeniser._SEED), (table, known, state), result)
+            == passes.DONE
+        )
         return codes[: state[3]].tolist()
 
     table, known, state = np.zeros((16, 2), np.uint64), np.zeros(64, np.uint8), np.zeros(5, np.int64)

@@ -61,10 +61,10 @@ def entry() -> None:
 
 
 def _leave_at_once(status: int) -> NoReturn:
-    """End without waiting for threads in the middle of a training, which nobody wants any more."""
+    """End without waiting for threads in the middle of a training whose result is no longer needed."""
     atexit._run_exitfuncs()
     for stream in (sys.stdout, sys.stderr):
-        with suppress(OSError, ValueError):  # closed, or nobody reads it
+        with suppress(OSError, ValueError):  # closed, or at a pipe without a reader
             stream.flush()
     os._exit(status)
 

@@ -117,5 +117,5 @@ class Threads:
 
 
 def usual_workers() -> int:
-    """How many share work where nobody says it."""
+    """How many share work by default."""
     return min(os.cpu_count() or 1, _USUAL)

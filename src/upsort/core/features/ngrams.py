@@ -96,7 +96,7 @@ def _in_order(units: Tokens) -> Tokens:
 
 
 def _passes(units: Tokens) -> Any:
-    """The compiled passes, where they are worth it."""
+    """The compiled passes, where loading them saves time."""
     large = units.codes.size >= _LARGE or (units.codes.size >= _WORTH_IT and "numba" in sys.modules)
     return kernels() if large else None
 

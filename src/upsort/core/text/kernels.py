@@ -44,18 +44,19 @@ def _character(raw, place, classes):  # type: ignore[no-untyped-def]
 def cut(text, memory, result):  # type: ignore[no-untyped-def]
     """Cut documents into tokens and number them; see `tokeniser` for the rules.
 
-    text: raw, edges, classes and letters. memory: table, known and state. result: codes, starts and spans.
+    text: raw, edges, classes, letters and seed. memory: table, known and state. result: codes, starts and spans.
 
     raw: (bytes,) uint8. edges: (n + 1,) int64, where documents begin. letters: (256,) uint8, what becomes of each byte.
     classes: (code points,) uint8, a class each, or 255 where it is not known yet. table: (slots, 2) uint64, a power of two of
     slots, each a hash and (number << 32 | place + 1) of a token, or zeros. known: uint8, the distinct tokens, a zero behind each.
     state: int64, the numbers of documents done, of distinct tokens, of bytes of `known`, and of tokens; and the code point whose
     class is missing. codes, starts: the result, as in `Tokens`. spans: (tokens, 2) int64, where each token begins and ends; empty
-    where that is not wanted.
+    where that is not wanted. seed: uint64, another one in each process, so that no text can be made whose tokens collide; the
+    result does not depend on it.
 
     Returns DONE, or what has to be mended before it goes on with the document at which it stopped. A table is at most half full
     (linear probing: Knuth, vol. 3, section 6.4). Tokens with one hash are compared byte by byte."""
-    raw, edges, classes, letters = text
+    raw, edges, classes, letters, seed = text
     table, known, state = memory
     codes, starts, spans = result
     documents, distinct, used, n = state[0], state[1], state[2], state[3]
@@ -73,7 +74,7 @@ def cut(text, memory, result):  # type: ignore[no-untyped-def]
                 place += width
                 continue
             begin = place
-            hashed = np.uint64(0x9E3779B97F4A7C15)
+            hashed = seed
             alone = kind == _IDEOGRAPH
             while True:
                 for at in range(place, place + width):
@@ -180,9 +181,9 @@ def agreeing(checks, one, other, least, chosen):  # type: ignore[no-untyped-def]
 
 @compiled
 def pairs(text, table, result, state):  # type: ignore[no-untyped-def]
-    """Number the pairs of what stands at each place and the unit `reach` places further on in the same document and sentence.
+    """Number the pairs of what is at each place and the unit `reach` places further on in the same document and sentence.
 
-    text: numbers (places,) int32 of what stands there, −1 where nothing is to be paired; codes (places,) int32 of units; usable,
+    text: numbers (places,) int32 of what is there, −1 where nothing is to be paired; codes (places,) int32 of units; usable,
     for each unit whether it is paired; starts and sentences, as in `Tokens`; reach. table: (slots, 2) uint64, a power of two of
     slots, each a mixed pair and its number + 1, or zeros. result: (places,) int32, the number of each pair, −1 where there is
     none; firsts and lasts, the two sides of each pair. state: int64, the numbers of documents done, and of pairs.
@@ -221,7 +222,7 @@ def pairs(text, table, result, state):  # type: ignore[no-untyped-def]
 
 @compiled
 def count(numbers, starts, seen, cells):  # type: ignore[no-untyped-def]
-    """Count how often each number stands in each document, in the order in which each first stands there.
+    """Count how often each number occurs in each document, in the order in which each first occurs there.
 
     numbers: (places,) int32, −1 for nothing. seen: (distinct, 2) int64 of −1, the last document and cell of each number. cells:
     rows, columns and counts, (places,) int32 each, the result. Returns how many cells there are."""

@@ -1,5 +1,6 @@
 """The tokeniser: documents cut into words, by a compiled pass over their UTF-8 bytes, or by a pattern where they are few."""
 
+import os
 import re
 from collections.abc import Iterable, Sequence
 from functools import cache, lru_cache
@@ -20,6 +21,7 @@ _cut_so_far = [0]
 _MOST_MEMORIES = 64
 _AS_WRITTEN = np.arange(256, dtype=np.uint8)
 _LOWER = np.frombuffer(bytes(range(256)).lower(), dtype=np.uint8)
+_SEED = np.uint64(int.from_bytes(os.urandom(8), "little"))
 _UNKNOWN, _PAGE = 255, 256
 _ASCII = frozenset(map(chr, range(128)))
 
@@ -98,7 +100,7 @@ class _CompiledMemory:
         self._table: Any = np.zeros((0, 2), dtype=np.uint64)
         self._known: Bytes = np.zeros(0, dtype=np.uint8)
         self._distinct = self._used = 0
-        self._told = 0  # bytes of the tokens that `new_tokens` has given
+        self._given = 0  # bytes of the tokens that `new_tokens` has given
 
     def cut(self, raw: bytes | memoryview, edges: Ints, letters: Bytes, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """Codes by the numbers here, starts and spans."""
@@ -109,7 +111,9 @@ class _CompiledMemory:
         codes, starts = np.empty(size // 2 + edges.size, dtype=np.int32), np.empty(edges.size, dtype=np.int64)
         spans = np.empty((codes.size if spans_too else 0, 2), dtype=np.int64)
         text, classes = np.frombuffer(raw, dtype=np.uint8), _classes()
-        while outcome := passes.cut((text, edges, classes, letters), (self._table, self._known, state), (codes, starts, spans)):
+        while outcome := passes.cut(
+            (text, edges, classes, letters, _SEED), (self._table, self._known, state), (codes, starts, spans)
+        ):
             if outcome == passes.CLASS_MISSING:
                 _fill_page(classes, int(state[4]))
                 continue
@@ -126,8 +130,8 @@ class _CompiledMemory:
 
     def new_tokens(self) -> list[str]:
         """The tokens that have been met since this was asked last, by their numbers."""
-        new = self._known[self._told : self._used].tobytes()
-        self._told = self._used
+        new = self._known[self._given : self._used].tobytes()
+        self._given = self._used
         return new.decode("utf-8").split("\0")[:-1]
 
 
