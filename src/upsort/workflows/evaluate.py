@@ -127,21 +127,20 @@ class DecisionCollector:
         labels = block.metadata.answers[seen.answer]
         labelled = [place for place, label in enumerate(labels) if label]
         by = column_place(self.by, block.columns, block.source) if self.by else None
-        passages = self.passages
-        named = column_place(passages.column, block.columns, block.source) if passages is not None else None
+        named = column_place(self.passages.column, block.columns, block.source) if self.passages is not None else None
         collected.decisions.append(rows_of_decisions(seen.decisions, labelled))
-        collected.groups += [block.metadata.groups[place] for place in labelled]
+        collected.groups += chosen_texts(block.metadata.groups, labelled)
         collected.values += chosen_texts(column_of(block.rows, by), labelled) if by is not None else [""] * len(labelled)
         collected.names += chosen_texts(block.ids if named is None else column_of(block.rows, named), labelled)
         collected.true += [_true(sorter, labels[place]) for place in labelled]
         texts = block.texts
         if seen.sketches is not None:
             collected.sketches.append(seen.sketches.rows(np.array(labelled, dtype=np.int64)))
-        if passages is not None:
+        if self.passages is not None:
             collected.texts += [texts[place] for place in labelled]
             collected.matrices.append(csr_array(seen.matrix[labelled]))
             return
-        sorted_as = sorter.sorted_as(seen.decisions)
+        sorted_as = list(sorter.sorted_as(seen.decisions))
         for place in labelled:
             true = _true(sorter, labels[place])
             undecided = seen.decisions.undecided is not None and bool(seen.decisions.undecided[place])

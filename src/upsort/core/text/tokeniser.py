@@ -149,7 +149,7 @@ def _fill_page(classes: Bytes, point: int) -> None:
 
 
 @lru_cache(maxsize=64)
-def _token_pattern(beyond_ascii: str) -> "re.Pattern[str]":
+def _word_rules(beyond_ascii: str) -> "re.Pattern[str]":
     """A pattern of tokens for texts of ASCII and the given characters.
 
     A word is letters and digits with their marks, joined by inner marks between two of them, or by a point between two digits; an
@@ -214,7 +214,7 @@ def tokenise(
         codes, starts, spans = memory.cut(raw, byte_edges, lowers, sentences_in is not None)
         spans -= np.searchsorted(continuing, spans)
     else:
-        pattern = _token_pattern("".join(sorted(set(joined) - _ASCII)))
+        pattern = _word_rules("".join(sorted(set(joined) - _ASCII)))
         found = [pattern.findall(document) for document in documents]
         codes = memory.number_tokens([token for tokens in found for token in tokens])
         starts = np.zeros_like(edges)
