@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from upsort.core.errors import Problem, UsageProblem
 from upsort.io.notices import add_notice, add_notice_once, drain_notices, merge_notices, notices
 from upsort.io.sources.inputs import open_inputs
-from upsort.io.tables import binary_tables, chunking, delimited, rows, text_files
+from upsort.io.tables import binary_tables, chunking, columnar, rows, text_files
 from upsort.io.tables.bounds import DamagedSource
 from upsort.io.tables.columns import MissingColumn
 from upsort.io.tables.rows import Block, ReadSettings, SourceTable
@@ -77,7 +77,7 @@ def test_stretches_of_separated_cells_are_the_table(tmp_path_factory: pytest.Tem
     whole = table_of(path, encoding="utf-8", header=True)  # type: ignore[arg-type]
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(chunking, "_LEAST", 12)
-        for module in (chunking, rows, delimited):
+        for module in (chunking, rows, columnar):
             patch.setattr(module, "ROWS_A_BLOCK", 3)
         table = table_of(path, encoding="utf-8", header=True)  # type: ignore[arg-type]
         if table.division is None:

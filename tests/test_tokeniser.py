@@ -12,7 +12,7 @@ from upsort.core.arrays import AnyArray
 from upsort.core.lazy import kernels
 from upsort.core.text import tokeniser
 from upsort.core.text.characters import DIGIT, DIGIT_INNER, IDEOGRAPH, INNER, MARK, WORD, character_class, lower
-from upsort.core.text.tokeniser import WordMemory
+from upsort.core.text.tokeniser import ThreadMemories, WordMemory
 
 WORDY = st.text(
     st.one_of(
@@ -53,10 +53,9 @@ def one_by_one(text: str) -> list[str]:
 @pytest.fixture(params=["pattern", "compiled"], autouse=True)
 def way(request: pytest.FixtureRequest) -> Iterator[str]:
     """Both ways of cutting, whatever the size of the text."""
-    usual, least = (tokeniser._LARGE, tokeniser._LARGE_TOGETHER), 0 if request.param == "compiled" else 1 << 60
-    tokeniser._LARGE = tokeniser._LARGE_TOGETHER = least
+    usual, tokeniser._LARGE = tokeniser._LARGE, 0 if request.param == "compiled" else 1 << 60
     yield request.param
-    tokeniser._LARGE, tokeniser._LARGE_TOGETHER = usual
+    tokeniser._LARGE = usual
 
 
 def tokens(documents: list[str]) -> list[list[str]]:
@@ -100,7 +99,7 @@ def test_tables_of_tokens_grow() -> None:
 def test_tokens_with_one_hash_stay_apart() -> None:
     """The compiled pass compares the bytes of tokens whose hash is the same: a table in which another token has taken the place
     of the one looked for, with its hash."""
-    passes = kernels()
+    passes = kernels(1, 1)
     classes = tokeniser._classes()
 
     def numbers(text: bytes, table: AnyArray, known: AnyArray, state: AnyArray) -> list[int]:
@@ -133,3 +132,15 @@ def test_tokens_beyond_all_measure() -> None:
     long = "ab" * 40
     texts = [f"{long} {long}a fern", f"{long}a {long} {'x' * 3_000_000}"]
     assert tokens(texts) == [text.split() for text in texts]
+
+
+def test_a_memory_is_not_used_again_where_work_with_it_was_interrupted() -> None:
+    memories = ThreadMemories(WordMemory)
+    with memories.borrowed() as first:
+        found = tokeniser.tokenise(["fern"], memory=first)
+        assert [first.words[code] for code in found.codes] == ["fern"]
+    with pytest.raises(KeyboardInterrupt), memories.borrowed() as again:
+        assert again is first
+        raise KeyboardInterrupt
+    with memories.borrowed() as other:
+        assert other is not first and other.words == []

@@ -7,6 +7,7 @@ and patterns of theirs.
 `from upsort.core.lazy import special`, then `special.stdtrit(…)` inside functions."""
 
 import dataclasses
+import sys
 from collections.abc import Callable
 from functools import cache, partial
 from importlib import import_module
@@ -132,9 +133,14 @@ def _library(name: str) -> LazyObject:
     return LazyObject(partial(import_module, name))
 
 
+def kernels(size: int, least: int) -> Any:
+    """The compiled passes, where so much work makes up for loading them: from `least` on, or a sixtieth of that once their
+    compiler is loaded. None where it does not, or the compiler cannot be loaded."""
+    return _kernels() if size >= least or ("numba" in sys.modules and 60 * size >= least) else None
+
+
 @cache
-def kernels() -> Any:
-    """The compiled passes, or None where their compiler cannot be loaded."""
+def _kernels() -> Any:
     try:
         return import_module("upsort.core.text.kernels")
     except ImportError:

@@ -18,7 +18,7 @@ from upsort.core.evaluation.intervals import Rate, Sample, share_of
 from upsort.core.evaluation.splits import Groups
 from upsort.core.features.counting import NEVER_SEEN
 from upsort.core.features.fingerprints import TO_KEEP, bounded, joined_sketches
-from upsort.core.features.vocabulary import is_single_word, with_words_seen_before
+from upsort.core.features.vocabulary import is_single_word
 from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
@@ -27,7 +27,7 @@ from upsort.core.training.inner_cv import CALIBRATION_FOLDS, usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
-from upsort.core.training.train_sorter import extended_by_counts, train_sorter
+from upsort.core.training.train_sorter import extended_by_counts, train_sorter, with_words_seen_before
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.inputs import Inputs

@@ -84,10 +84,7 @@ class Duplicates:
 def signatures_of(fingerprints: Fingerprints, rows: Ints, threads: int = 1) -> AnyArray:
     """(r, 80) uint16 signatures of some documents; those without shingles get zeros."""
     signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
-    sizes = np.diff(fingerprints.starts)[rows]
-    ends = np.cumsum(sizes)
-    filled = np.flatnonzero(sizes > 0)
-    if fingerprints.shingles.size >= _MANY and (passes := kernels()) is not None:
+    if (passes := kernels(fingerprints.shingles.size, _MANY)) is not None:
         orders = np.stack((_FACTORS, _SHIFTS))
 
         def fill_range(both: tuple[Ints, AnyArray]) -> None:
@@ -95,8 +92,10 @@ def signatures_of(fingerprints: Fingerprints, rows: Ints, threads: int = 1) -> A
 
         map_threads(fill_range, zip(np.array_split(rows, threads), np.array_split(signatures, threads), strict=True), threads)
         return signatures
+    sizes = np.diff(fingerprints.starts)[rows]
+    filled = np.flatnonzero(sizes > 0)
     # So many documents at a time that their shingles stay in the processor's cache.
-    cuts = np.flatnonzero(np.diff(ends[filled] // _CHUNK)) + 1
+    cuts = np.flatnonzero(np.diff(np.cumsum(sizes)[filled] // _CHUNK)) + 1
 
     def fill(chosen: Ints) -> None:
         chunk, edges = _of_rows(fingerprints, rows[chosen])
@@ -256,7 +255,7 @@ def _checked(one: Ints, other: Ints, checks: AnyArray, similarity: float) -> Int
     """(p, 2) those of the pairs for which enough checked places agree."""
     least = int(_CLEARLY_FEWER * similarity * _CHECKED)
     found = [np.zeros((0, 2), dtype=np.int64)]
-    passes = kernels() if len(checks) >= _MANY_DOCUMENTS else None
+    passes = kernels(len(checks), _MANY_DOCUMENTS)
     for begin in range(0, one.size, _CHUNK):
         a, b = one[begin : begin + _CHUNK], other[begin : begin + _CHUNK]
         if passes is not None:

@@ -3,8 +3,6 @@
 A document costs 16 bytes for two sums that identify its words, and 4 bytes for each distinct pair of neighbouring words."""
 
 from collections.abc import Sequence
-from functools import lru_cache
-from threading import get_ident
 
 import numpy as np
 import xxhash
@@ -12,7 +10,7 @@ import xxhash
 from upsort.core.arrays import AnyArray, Ints, Keys, Places, distinct_sorted, holds_any
 from upsort.core.lazy import record
 from upsort.core.text.characters import LOWER_DEPENDS, lower
-from upsort.core.text.tokeniser import Tokens, WordMemory, first_in_document, tokenise
+from upsort.core.text.tokeniser import ThreadMemories, Tokens, WordMemory, first_in_document, tokenise
 
 _ODD = np.uint64(0x9E3779B97F4A7C15)
 _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
@@ -56,34 +54,27 @@ def stretches(starts: Ints, rows: Ints, most: int | None = None) -> tuple[Ints, 
 
 def fingerprints_of(texts: Sequence[str], with_shingles: bool = True) -> Fingerprints:
     """The prints of a block of documents; without shingles only exact copies can be reported."""
-    known = _known_words(get_ident())
-    if len(known.memory.words) > _MOST_WORDS:
-        known.__init__()  # type: ignore[misc]
     if holds_any(texts, LOWER_DEPENDS):
         texts = [lower(text, "") for text in texts]
-    tokens = tokenise(texts, lowers=True, memory=known.memory)
-    return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles, known.hashes())
+    with _MEMORIES.borrowed() as memory:
+        tokens = tokenise(texts, lowers=True, memory=memory)
+        return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles, memory.hashes())
 
 
-_MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
-
-
-class _KnownWords:
+class _HashedWords(WordMemory):
     """Words in lower case, and their hashes."""
 
     def __init__(self) -> None:
-        self.memory = WordMemory(str.lower)
+        super().__init__(str.lower)
         self._hashes: Keys = np.zeros(0, dtype=np.uint64)
 
     def hashes(self) -> Keys:
         """(n_words,) the hash of each word."""
-        self._hashes = np.concatenate((self._hashes, hashes_of(self.memory.words[self._hashes.size :])))
+        self._hashes = np.concatenate((self._hashes, hashes_of(self.words[self._hashes.size :])))
         return self._hashes
 
 
-@lru_cache(maxsize=16)
-def _known_words(thread: int) -> _KnownWords:
-    return _KnownWords()
+_MEMORIES = ThreadMemories(_HashedWords)
 
 
 def hashes_of(words: Sequence[str]) -> Keys:

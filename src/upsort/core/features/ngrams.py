@@ -3,7 +3,6 @@
 An n-gram is a number: that of the pair of its first n − 1 units and its last, looked up in a table of pairs. What is in too few
 documents never gets a name, and no n-gram is built on a beginning that does."""
 
-import sys
 from collections.abc import Callable
 from dataclasses import field, replace
 from typing import Any
@@ -20,11 +19,10 @@ from upsort.core.text.tokeniser import Tokens, with_present_words
 GAP = "…"
 """Represents the word left out of a pair with a gap: `leaves … brown`."""
 
-_LARGE, _WORTH_IT = 1 << 19, 1 << 14
-"""Units from which loading the compiled passes pays, and once their compiler is loaded."""
+_LARGE = 1 << 19  # units for which loading compiled passes pays
 _SLOTS = 1 << 16
-Namer = Callable[[Any], AnyArray]
-"""Gives the names of n-grams, as an array of strings."""
+OfChosen = Callable[[Any], AnyArray]
+"""Gives the names, or keys, of the n-grams of some numbers."""
 
 
 @record(frozen=True, kw_only=True)
@@ -49,8 +47,8 @@ class _Level:
 
     numbers: Codes
     distinct: int
-    names_of: Namer
-    keys_of: Namer
+    names_of: OfChosen
+    keys_of: OfChosen
     ranks: Ints
 
 
@@ -95,12 +93,6 @@ def _in_order(units: Tokens) -> Tokens:
     return Tokens([units.words[place] for place in order], codes, units.starts, units.sentences)
 
 
-def _passes(units: Tokens) -> Any:
-    """The compiled passes, where loading them saves time."""
-    large = units.codes.size >= _LARGE or (units.codes.size >= _WORTH_IT and "numba" in sys.modules)
-    return kernels() if large else None
-
-
 def _without(level: _Level, enough: Bools) -> _Level:
     """The n-grams that are in enough documents."""
     if enough.all():
@@ -115,7 +107,7 @@ def _paired(level: _Level, units: Tokens, usable: Bools, reach: int, endings: An
 
     usable: which units are in enough documents. endings: what each adds to a name."""
     text = (level.numbers, units.codes, usable, units.starts, units.sentences, reach)
-    passes, size = _passes(units), units.codes.size
+    passes, size = kernels(units.codes.size, _LARGE), units.codes.size
     numbers, firsts, lasts = result = np.empty(size, np.int32), np.empty(size, np.int32), np.empty(size, np.int32)
     state = np.zeros(2, dtype=np.int64)
     if passes is None:
@@ -160,7 +152,7 @@ def _pairs_one_by_one(text: tuple[Any, ...], result: tuple[Codes, Codes, Codes],
 
 def _counted(level: _Level, units: Tokens, at_least: int, suffix: str) -> tuple[Grams, Bools]:
     """The n-grams that are in enough documents as terms, and which those are."""
-    passes, starts = _passes(units), units.starts
+    passes, starts = kernels(units.codes.size, _LARGE), units.starts
     rows: AnyArray
     if passes is None:
         places = np.flatnonzero(level.numbers >= 0)

@@ -1,7 +1,7 @@
 """Which terms are kept, and the feature space they span. Both are learned from training documents alone."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import field, replace
+from dataclasses import field, fields, replace
 from functools import cached_property, lru_cache
 from threading import get_ident
 from typing import Any
@@ -10,7 +10,7 @@ import numpy as np
 from scipy.sparse import csr_array, hstack
 
 from upsort.core import plan
-from upsort.core.arrays import Bools, Floats, Ints, Places, WordKeys, union_of_keys, word_key, word_keys
+from upsort.core.arrays import Bools, Floats, Ints, Places, WordKeys, word_key, word_keys
 from upsort.core.errors import DataProblem
 from upsort.core.features import weighting
 from upsort.core.features.corpus_counts import CorpusCounts, WordVectors
@@ -56,6 +56,10 @@ class FeatureSpace:
     vector_scale: Floats | None = None
     hashed: Ints | None = None
     ignored: WordKeys = field(default_factory=lambda: word_keys(()))
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Itself, without what it remembers of earlier documents."""
+        return {definition.name: vars(self)[definition.name] for definition in fields(self)}
 
     @cached_property
     def columns(self) -> dict[str, int]:
@@ -377,25 +381,6 @@ def seen_words(settings: plan.Features, measured: CorpusCounts, outside: csr_arr
         return 0
     seen = document_frequencies(measured.counts) > 0
     return int(total_counts(outside)[seen & _single_words(measured.terms)].sum())
-
-
-def with_ignored_words(space: FeatureSpace, measured: CorpusCounts) -> FeatureSpace:
-    """The same space, with the words of its training documents that are no terms. measured: these documents."""
-    if not words_are_terms(space.settings):
-        return space
-    terms = space.columns
-    dropped = [term for term in measured.terms if term not in terms and is_single_word(term)]
-    return replace(space, ignored=union_of_keys((measured.rare, word_keys(dropped))))
-
-
-def with_words_seen_before(space: FeatureSpace, before: FeatureSpace) -> FeatureSpace:
-    """The same space, which also knows the words that an earlier one of other documents has or ignores."""
-    if not words_are_terms(space.settings):
-        return space
-    terms = space.columns
-    known = word_keys(term for term in before.terms[: before.counted] if term not in terms and is_single_word(term))
-    every = union_of_keys((space.ignored, before.ignored, known))
-    return replace(space, ignored=np.setdiff1d(every, word_keys(terms)))
 
 
 def _single_words(terms: Sequence[str]) -> Bools:

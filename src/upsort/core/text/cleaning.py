@@ -37,9 +37,7 @@ from upsort.core.text.steps import step_called
 from upsort.core.text.steps.characters import LINE_ENDS, LOWER, PUNCTUATION
 from upsort.core.text.steps.patterns import MOST_CHARACTERS, TimedSubstitution, checked_pattern
 from upsort.core.text.steps.words import KEEP, protected_texts
-from upsort.core.text.tokeniser import Tokens, WordMemory, selected, tokenise
-
-_MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
+from upsort.core.text.tokeniser import ThreadMemories, Tokens, WordMemory, selected, tokenise
 
 
 @record(frozen=True, kw_only=True)
@@ -78,18 +76,15 @@ class Cleaner:
     def tokens_of(self, documents: Sequence[str]) -> Tokens:
         """The cleaned tokens of a block of documents. What words become is remembered from block to block, so that `words` may
         hold others too; as long as it is the same list, it only grows."""
-        memory = self._memories.get(get_ident())
-        if memory is None or len(memory.words) > _MOST_WORDS:
-            before, forms = self.memory(), self.forms
-            memory = before if forms is None else WordMemory(lambda token: forms.step(before.form(token)))
-            self._memories[get_ident()] = memory
-        tokens = self.words_of(documents, memory)
-        return tokens if memory.nothing < 0 else selected(tokens, tokens.codes != memory.nothing)
+        with self._memories.borrowed() as memory:
+            tokens = self.words_of(documents, memory)
+            return tokens if memory.nothing < 0 else selected(tokens, tokens.codes != memory.nothing)
 
     @cached_property
-    def _memories(self) -> dict[int, WordMemory]:
-        """For each thread what numbers the final forms of words."""
-        return {}
+    def _memories(self) -> ThreadMemories[WordMemory]:
+        """What numbers the final forms of words."""
+        before, forms = self.memory(), self.forms
+        return ThreadMemories(lambda: WordMemory(before.form if forms is None else lambda token: forms.step(before.form(token))))
 
     @cached_property
     def _memories_before(self) -> dict[int, WordMemory]:

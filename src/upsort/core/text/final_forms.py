@@ -7,9 +7,7 @@ import numpy as np
 from upsort.core.arrays import Codes, Ints
 from upsort.core.lazy import record
 from upsort.core.text.step import WordStep
-from upsort.core.text.tokeniser import Tokens, selected
-
-_MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
+from upsort.core.text.tokeniser import MOST_WORDS, Tokens, selected
 
 
 class FinalForms:
@@ -39,7 +37,7 @@ class FinalForms:
 
     def of_tokens(self, tokens: Tokens) -> Tokens:
         """Tokens as they were cut, in their final forms."""
-        if len(self._numbers) >= _MOST_WORDS:
+        if len(self._numbers) >= MOST_WORDS:
             if self.counted:
                 self._forgotten = [self.counted_words()]
             self._forget()

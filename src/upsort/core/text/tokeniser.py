@@ -2,10 +2,12 @@
 
 import os
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from functools import cache, lru_cache
 from itertools import islice
-from typing import Any
+from threading import get_ident
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 
@@ -14,11 +16,13 @@ from upsort.core.lazy import kernels, record
 from upsort.core.text import characters
 from upsort.core.text.step import WordStep
 
-_LARGE, _LARGE_TOGETHER, _WORTH_IT = 1_000_000, 1_500_000, 20_000
-"""Characters of one call, or of all calls so far, from which loading the compiled pass pays; and of one call once it is loaded.
-"""
+_LARGE, _COUNTED = 1_000_000, 20_000
+"""Characters of one call, or of all calls so far of the second size at least, for which loading the compiled pass pays."""
 _cut_so_far = [0]
+Utf8 = tuple[bytes | memoryview, Ints]
+"""Texts one behind the other, and the (n + 1,) places where they begin and the last one ends."""
 _MOST_MEMORIES = 64
+MOST_WORDS = 1 << 20  # so many are remembered, then all are forgotten
 _AS_WRITTEN = np.arange(256, dtype=np.uint8)
 _LOWER = np.frombuffer(bytes(range(256)).lower(), dtype=np.uint8)
 _SEED = np.uint64(int.from_bytes(os.urandom(8), "little"))
@@ -62,16 +66,37 @@ class WordMemory:
         known.update(zip(new, self.number_words(new).tolist(), strict=True))
         return np.array([known[token] for token in tokens], dtype=np.int32)
 
-    def cut(self, raw: bytes | memoryview, edges: Ints, lowers: bool, spans_too: bool) -> tuple[Codes, Ints, Ints]:
+    def cut(self, passes: Any, utf8: Utf8, lowers: bool, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """UTF-8 text cut by the compiled pass: codes and starts as in `Tokens`, and where each token begins and ends.
 
-        raw: all documents. edges: (n + 1,) where they begin. lowers: whether A to Z become a to z. spans_too: whether the places
-        are wanted."""
-        codes, starts, spans = self._compiled.cut(raw, edges, _LOWER if lowers else _AS_WRITTEN, spans_too)
+        utf8: all documents, and the (n + 1,) places where they begin. lowers: whether A to Z become a to z. spans_too: whether
+        the places of tokens are wanted."""
+        codes, starts, spans = self._compiled.cut(passes, utf8, _LOWER if lowers else _AS_WRITTEN, spans_too)
         new = self._compiled.new_tokens()
         if new:
             self._compiled.numbers = np.concatenate((self._compiled.numbers, self.number_words(new)))
         return (self._compiled.numbers[codes] if codes.size else codes), starts, spans
+
+
+Memory = TypeVar("Memory", bound=WordMemory)
+
+
+class ThreadMemories(Generic[Memory]):
+    """A memory of words for each thread, made anew where it holds too many words, or where work with it did not come to its end:
+    so none is used that an interruption left half-changed."""
+
+    def __init__(self, made: Callable[[], Memory]) -> None:
+        self._made = made
+        self._of: dict[int, Memory] = {}
+
+    @contextmanager
+    def borrowed(self) -> Iterator[Memory]:
+        """That of this thread."""
+        memory = self._of.pop(get_ident(), None)
+        if memory is None or len(memory.words) > MOST_WORDS:
+            memory = self._made()
+        yield memory
+        self._of[get_ident()] = memory
 
 
 class WordNumbering:
@@ -102,9 +127,10 @@ class _CompiledMemory:
         self._distinct = self._used = 0
         self._given = 0  # bytes of the tokens that `new_tokens` has given
 
-    def cut(self, raw: bytes | memoryview, edges: Ints, letters: Bytes, spans_too: bool) -> tuple[Codes, Ints, Ints]:
+    def cut(self, passes: Any, utf8: Utf8, letters: Bytes, spans_too: bool) -> tuple[Codes, Ints, Ints]:
         """Codes by the numbers here, starts and spans."""
-        passes, size = kernels(), len(raw)
+        raw, edges = utf8
+        size = len(raw)
         if not self._table.size:
             self._table, self._known = np.zeros((1 << 14, 2), dtype=np.uint64), np.zeros(1 << 17, dtype=np.uint8)
         state = np.array([0, self._distinct, self._used, 0, 0], dtype=np.int64)
@@ -199,19 +225,18 @@ def tokenise(
     A token is a longest run of characters of words, see `characters`. The compiled pass and the pattern give the same tokens."""
     memory = memory or WordMemory()
     spans: Ints = np.zeros((0, 2), dtype=np.int64)
-    if isinstance(documents, TextColumn) and sentences_in is None and _worth_compiling(documents.size):
-        raw, byte_edges = documents.utf8()
-        codes, starts, _ = memory.cut(raw, byte_edges, lowers, False)
+    if isinstance(documents, TextColumn) and sentences_in is None and (passes := _passes(documents.size)) is not None:
+        codes, starts, _ = memory.cut(passes, documents.utf8(), lowers, False)
         return Tokens(memory.words, codes, starts, np.zeros(0, dtype=np.int64))
     joined = "\n".join([*documents, "\n"])
     edges = np.zeros(len(documents) + 1, dtype=np.int64)
     np.cumsum([len(document) + 1 for document in documents], out=edges[1:])
-    if _worth_compiling(len(joined)):
+    if (passes := _passes(len(joined))) is not None:
         raw = joined.encode("utf-8", "surrogatepass")
         continuing = np.flatnonzero(np.frombuffer(raw, dtype=np.int8) < -64)  # bytes 0x80 to 0xBF
         owners = continuing - np.arange(1, continuing.size + 1)  # the number of the character that each belongs to
         byte_edges = edges + np.searchsorted(owners, edges)
-        codes, starts, spans = memory.cut(raw, byte_edges, lowers, sentences_in is not None)
+        codes, starts, spans = memory.cut(passes, (raw, byte_edges), lowers, sentences_in is not None)
         spans -= np.searchsorted(continuing, spans)
     else:
         pattern = _word_rules("".join(sorted(set(joined) - _ASCII)))
@@ -224,11 +249,10 @@ def tokenise(
     return Tokens(memory.words, codes, starts, sentences)
 
 
-def _worth_compiling(size: int) -> bool:
-    """Whether so many characters are cut by the compiled pass."""
+def _passes(size: int) -> Any:
+    """The compiled passes, where so many characters are cut by them."""
     _cut_so_far[0] += size
-    large = size >= _LARGE or (size >= _WORTH_IT and _cut_so_far[0] >= _LARGE_TOGETHER)
-    return large and kernels() is not None
+    return kernels(_cut_so_far[0] if size >= _COUNTED else size, _LARGE)
 
 
 def _sentences(text: str, spans: Ints, language: str) -> Ints:

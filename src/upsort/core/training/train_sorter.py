@@ -10,12 +10,13 @@ from dataclasses import replace
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints, word_keys
+from upsort.core.arrays import Bools, Floats, Ints, union_of_keys, word_keys
 from upsort.core.classifiers import families
 from upsort.core.classifiers.family import FittedClassifier, StoredClassifier
 from upsort.core.classifiers.naive_bayes import log_priors
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import ParallelMap, sequential
+from upsort.core.features.corpus_counts import CorpusCounts
 from upsort.core.features.vocabulary import (
     FeatureSpace,
     TermStatistics,
@@ -23,7 +24,6 @@ from upsort.core.features.vocabulary import (
     is_single_word,
     known_words,
     total_counts,
-    with_ignored_words,
     words_are_terms,
 )
 from upsort.core.lazy import record
@@ -250,3 +250,22 @@ def _added(first: _LabelledCounts, second: _LabelledCounts) -> _LabelledCounts:
         counts[np.ix_(rows, columns)] += part.counts
         documents[columns] += part.documents
     return _LabelledCounts(names=names, terms=terms, frequency=frequency, counts=counts, documents=documents)
+
+
+def with_ignored_words(space: FeatureSpace, measured: CorpusCounts) -> FeatureSpace:
+    """The same space, with the words of its training documents that are no terms. measured: these documents."""
+    if not words_are_terms(space.settings):
+        return space
+    terms = space.columns
+    dropped = [term for term in measured.terms if term not in terms and is_single_word(term)]
+    return replace(space, ignored=union_of_keys((measured.rare, word_keys(dropped))))
+
+
+def with_words_seen_before(space: FeatureSpace, before: FeatureSpace) -> FeatureSpace:
+    """The same space, which also knows the words that an earlier one of other documents has or ignores."""
+    if not words_are_terms(space.settings):
+        return space
+    terms = space.columns
+    known = word_keys(term for term in before.terms[: before.counted] if term not in terms and is_single_word(term))
+    every = union_of_keys((space.ignored, before.ignored, known))
+    return replace(space, ignored=np.setdiff1d(every, word_keys(terms)))

@@ -1,12 +1,16 @@
 """Rows that are held column by column, as large tables are read; and blocks of rows joined and bounded, however held."""
 
+import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import overload
 
-from upsort.core.arrays import TextColumn
+import numpy as np
+
+from upsort.core.arrays import Ints, TextColumn
+from upsort.core.lazy import arrow_csv, pyarrow
 from upsort.io.tables.bounds import SHOWN, size_text
-from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, Rows, in_large
+from upsort.io.tables.rows import ROWS_A_BLOCK, Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, Rows, in_large
 
 
 class ColumnarRows(Sequence[list[str]]):
@@ -31,6 +35,46 @@ class ColumnarRows(Sequence[list[str]]):
 
     def __iter__(self) -> Iterator[list[str]]:
         return map(list, zip(*self.columns, strict=True))
+
+
+def regular_rows(content: bytes, delimiter: str, width: int) -> tuple[ColumnarRows, Ints] | None:
+    """The rows of separated cells in UTF-8, and the number of the line on which each begins, counted from 0.
+
+    width: cells of each row. None where a row has more or fewer, where a quote is neither at an end of a cell nor doubled, for
+    blank lines, carriage returns alone and bytes that are no text: all that is not as RFC 4180 has it."""
+    if content.count(b"\r") != content.count(b"\r\n"):
+        return None
+    if b'"' in content and b'"' in _quoted_cell(delimiter).sub(b"", content):
+        return None
+    types = dict.fromkeys(map(str, range(width)), pyarrow.large_string())
+    try:
+        table = arrow_csv.read_csv(
+            pyarrow.BufferReader(content),
+            arrow_csv.ReadOptions(use_threads=False, block_size=len(content) + 1, column_names=list(types)),
+            arrow_csv.ParseOptions(delimiter=delimiter, newlines_in_values=True),
+            arrow_csv.ConvertOptions(column_types=types),
+        )
+    except pyarrow.ArrowException:
+        return None
+    rows = ColumnarRows([TextColumn(column.combine_chunks()) for column in table.columns])
+    more = np.zeros(len(rows), dtype=np.int64)  # lines of each row beyond its first
+    for column in rows.columns:
+        more += column.line_feeds()
+    if len(rows) + more.sum() != content.count(b"\n") + (content[-1:] != b"\n"):
+        return None  # blank lines are no rows
+    return rows, np.arange(len(rows)) + np.cumsum(more) - more
+
+
+def _quoted_cell(delimiter: str) -> "re.Pattern[bytes]":
+    """A cell in quotes, all quotes in it doubled."""
+    sign = re.escape(delimiter).encode("ascii")
+    return re.compile(rb'"(?<![^%b\r\n]")[^"]*+(?:""[^"]*+)*+"(?=[%b\r\n]|\Z)' % (sign, sign))
+
+
+def parts_of_block(block: Block, skip: int) -> list[Block]:
+    """A block in parts of ROWS_A_BLOCK rows, without the first `skip`, which count as rows of the first part."""
+    parts = [slice(max(begin, skip), begin + ROWS_A_BLOCK) for begin in range(0, len(block.rows), ROWS_A_BLOCK)]
+    return [replace(block, rows=block.rows[part], lines=block.lines[part]) for part in parts]
 
 
 def rows_of_columns(columns: Sequence[Sequence[str]]) -> Rows:

@@ -9,19 +9,15 @@ from functools import partial
 from itertools import chain, islice
 from typing import BinaryIO
 
-import numpy as np
-
-from upsort.core.arrays import TextColumn
 from upsort.core.errors import DataProblem, listed
-from upsort.core.lazy import arrow_csv, pyarrow, record
+from upsort.core.lazy import record
 from upsort.io.sources.addresses import ending_of
 from upsort.io.tables.bounds import CSV, too_large, with_rows_bounded
 from upsort.io.tables.chunking import cell_chunks, chunk_stream, divisible, division_of, encoding_in, next_rows
-from upsort.io.tables.columnar import ColumnarRows
+from upsort.io.tables.columnar import parts_of_block, regular_rows
 from upsort.io.tables.encoding import NOTED_ESCAPE, Encoding, EncodingDoubts, find_encoding, noted_escapes
 from upsort.io.tables.heading import Heading, heading_from_options, looks_like_names, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
-    ROWS_A_BLOCK,
     WHOLE,
     WITH_TABS,
     Block,
@@ -167,50 +163,18 @@ _LARGEST_REGULAR = 1 << 24  # bytes of a chunk that is read at once
 
 
 def _regular_blocks(entry: SourceEntry, shape: Dialect, reading: ReadSettings, chunk: Chunk) -> list[Block]:
-    """The rows of a chunk of a large table by columns, where all of it is as RFC 4180 has it, in UTF-8, and each row has as many
-    cells as there are columns; else nothing, and the chunk is for `read_delimited`, which reads the same rows one by one."""
+    """The rows of a chunk of a large table by columns, where `regular_rows` finds them; else nothing, and the chunk is for
+    `read_delimited`, which reads the same rows one by one."""
     most = min(_LARGEST_REGULAR, reading.largest_cell)
     if chunk == WHOLE or shape.encoding.name not in _UTF8 or (chunk.end is not None and chunk.end - chunk.begin > most):
         return []
     with chunk_stream(entry, chunk) as stream:
         content = stream.read(most + 1)
-    if len(content) > most or content.count(b"\r") != content.count(b"\r\n"):
+    found = regular_rows(content, shape.delimiter, len(shape.columns)) if len(content) <= most else None
+    if found is None:
         return []
-    if b'"' in content and b'"' in _quoted_cell(shape.delimiter).sub(b"", content):
-        return []
-    types = dict.fromkeys(map(str, range(len(shape.columns))), pyarrow.large_string())
-    try:
-        table = arrow_csv.read_csv(
-            pyarrow.BufferReader(content),
-            arrow_csv.ReadOptions(use_threads=False, block_size=len(content) + 1, column_names=list(types)),
-            arrow_csv.ParseOptions(delimiter=shape.delimiter, newlines_in_values=True),
-            arrow_csv.ConvertOptions(column_types=types),
-        )
-    except pyarrow.ArrowException:
-        return []
-    rows = ColumnarRows([TextColumn(column.combine_chunks()) for column in table.columns])
-    more = np.zeros(len(rows), dtype=np.int64)  # lines of each row beyond its first
-    for column in rows.columns:
-        more += column.line_feeds()
-    if len(rows) + more.sum() != content.count(b"\n") + (content[-1:] != b"\n"):
-        return []  # blank lines are no rows
-    lines = (chunk.line + np.arange(len(rows)) + np.cumsum(more) - more).tolist()
-    skip = shape.heading.rows if chunk.begin == 0 else 0
-    return [
-        Block(
-            source=entry.name,
-            columns=shape.columns,
-            rows=rows[max(begin, skip) : begin + ROWS_A_BLOCK],
-            lines=lines[max(begin, skip) : begin + ROWS_A_BLOCK],
-        )
-        for begin in range(0, len(rows), ROWS_A_BLOCK)
-    ]
-
-
-def _quoted_cell(delimiter: str) -> "re.Pattern[bytes]":
-    """A cell in quotes, all quotes in it doubled."""
-    sign = re.escape(delimiter).encode("ascii")
-    return re.compile(rb'"(?<![^%b\r\n]")[^"]*+(?:""[^"]*+)*+"(?=[%b\r\n]|\Z)' % (sign, sign))
+    whole = Block(source=entry.name, columns=shape.columns, rows=found[0], lines=(chunk.line + found[1]).tolist())
+    return parts_of_block(whole, shape.heading.rows if chunk.begin == 0 else 0)
 
 
 def read_delimited(
