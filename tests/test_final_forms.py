@@ -24,7 +24,7 @@ def without_s(word: str) -> str:
 
 @given(WORDS, st.integers(1, 4))
 def test_forms_in_bulk_are_the_forms_of_each_word(documents: list[list[str]], most: int) -> None:
-    usual, final_forms._MOST_WORDS = final_forms._MOST_WORDS, most  # forgotten again and again
+    usual, final_forms.MOST_WORDS = final_forms.MOST_WORDS, most  # forgotten again and again
     try:
         forms = FinalForms(without_s, counted=True)
         for block in (documents, documents[::-1]):
@@ -32,7 +32,7 @@ def test_forms_in_bulk_are_the_forms_of_each_word(documents: list[list[str]], mo
             expected = [[without_s(word) for word in document if word != "the"] for document in block]
             assert spelt(forms.of_tokens(tokens)) == expected == spelt(mapped(tokens, without_s))
     finally:
-        final_forms._MOST_WORDS = usual
+        final_forms.MOST_WORDS = usual
     assert forms.of("ferns") == "fern"
 
 
@@ -49,7 +49,7 @@ def test_the_kelvin_sign_becomes_a_letter_that_is_there_already() -> None:
 
 @pytest.mark.parametrize("most", [1, 1 << 20])
 def test_a_form_stands_for_its_commonest_word(most: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(final_forms, "_MOST_WORDS", most)
+    monkeypatch.setattr(final_forms, "MOST_WORDS", most)
     forms = FinalForms(without_s, counted=True)
     for block in (["ferns ferns fern the"], ["moss ferns"]):
         forms.of_tokens(tokenise(block))
@@ -64,13 +64,13 @@ def test_words_counted_apart_stand_for_what_all_of_them_stand_for(parts: list[li
             forms.of_tokens(tokenise([" ".join(document)]))
         return forms
 
-    usual, final_forms._MOST_WORDS = final_forms._MOST_WORDS, most
+    usual, final_forms.MOST_WORDS = final_forms.MOST_WORDS, most
     try:
         apart = merged_counts(*(counted(part).counted_words() for part in parts))
         whole = counted([document for part in parts for document in part])
         assert full_forms(apart) == whole.full_forms()
     finally:
-        final_forms._MOST_WORDS = usual
+        final_forms.MOST_WORDS = usual
 
 
 def test_a_cleaner_without_steps_on_words_has_no_forms() -> None:
