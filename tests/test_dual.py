@@ -15,9 +15,7 @@ from hypothesis import strategies as st
 from scipy.sparse import csr_array
 
 from upsort.core.classifiers import dual, families, linear_families, newton
-from upsort.core.classifiers.family import Linear, TrainingData
-from upsort.core.classifiers.newton import OptimiserReport
-from upsort.core.classifiers.optimiser_partitions import PartitionStates
+from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.plan import Classifier
 
@@ -49,7 +47,7 @@ def made(seed: int, labels: int, documents: int = 60, terms: int = 40) -> Traini
 
 @pytest.mark.parametrize("kind", KINDS)
 @settings(max_examples=20 if THOROUGH else 3)
-@given(seed=st.integers(0, 1000), labels=st.integers(2, 30), penalty=st.sampled_from([0.02, 0.1, 1.0, 30.0]))
+@given(seed=st.integers(0, 1000), labels=st.integers(3, 30), penalty=st.sampled_from([0.02, 0.1, 1.0, 30.0]))
 def test_every_way_ends_at_the_optimum(kind: str, seed: int, labels: int, penalty: float) -> None:
     data, chosen = made(seed, labels), KINDS[kind]
     exact = families.train(data, Classifier(**{**vars(chosen), "tolerance": 1e-9}), penalty)
@@ -90,6 +88,20 @@ def test_passes_that_lead_nowhere_are_forgotten(always: None, monkeypatch: pytes
     assert families.train(made(1, 5), Classifier()).ended.reached
 
 
+@pytest.mark.parametrize("kind", ["softmax", "hinge", "squares"])
+@settings(max_examples=20 if THOROUGH else 5)
+@given(seed=st.integers(0, 1000), penalty=st.sampled_from([0.02, 0.1, 1.0, 30.0]))
+def test_two_labels_mirror_each_other(kind: str, seed: int, penalty: float) -> None:
+    """And the slopes of the objective of both columns, worked out here from its definition, vanish there."""
+    data = made(seed, 2)
+    found = families.train(data, Classifier(**{**vars(KINDS[kind]), "tolerance": 1e-9}), penalty)
+    first, second = found.parameters.T  # type: ignore[attr-defined]
+    assert (first == -second).all() and found.ended.passes == 0
+    slopes = slopes_at(found.parameters, data, kind)  # type: ignore[attr-defined]
+    slopes[:-1] += penalty * found.parameters[:-1]  # type: ignore[attr-defined]
+    assert np.linalg.norm(slopes) <= 1e-6 * np.linalg.norm(slopes_at(np.zeros(slopes.shape), data, kind))
+
+
 def test_a_lasso_and_small_problems_go_to_newton(always: None, monkeypatch: pytest.MonkeyPatch) -> None:
     assert families.train(made(1, 5), Classifier(sparsity=0.5)).ended.passes == 0
     monkeypatch.setattr(dual, "WORTH_COMPILING", 10**9)
@@ -123,19 +135,17 @@ def test_a_thousand_rows_never_wait_for_the_compiler(demo: Path, tmp_path: Path)
     kind=st.sampled_from(["logistic", "svm"]),
     size=st.sampled_from([0.0, 0.1, 5.0]),
     sparsity=st.sampled_from([0.0, 0.5, 1.0]),
+    k=st.sampled_from([2, 4]),
 )
-def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: float, sparsity: float) -> None:
+def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: float, sparsity: float, k: int) -> None:
     """Worked out here from the definition: 0 is among the slopes of loss + ridge / 2 · Σ W² + lasso · Σ |W| at the end."""
-    data, k, penalty = made(seed, 4), 4, 0.3
+    data, penalty = made(seed, k), 0.3
     chosen = Classifier(kind=kind, sparsity=sparsity if kind == "logistic" else 0.0, tolerance=1e-7, most_iterations=500)
     record = families.family(chosen).penalised
     assert record is not None and record.loss is not None
     lasso = penalty * chosen.sparsity
-    objective = linear_families.objective_of(
-        PartitionStates(data.matrix, record.loss(data.targets, chosen)), k, penalty, chosen.sparsity
-    )
     start = np.random.default_rng(seed).normal(scale=size, size=(data.matrix.shape[1] + 1, k))
-    found = linear_families.trained(objective, chosen, Linear.of(start, OptimiserReport()))
+    found = linear_families.LinearTraining(data, chosen, record).train(penalty, start)
     slopes = slopes_at(found.parameters, data, kind)
     slopes[:-1] += (penalty - lasso) * found.parameters[:-1]
     weights = found.parameters[:-1]
@@ -148,14 +158,15 @@ def test_from_any_start_the_subgradient_vanishes(seed: int, kind: str, size: flo
 
 
 def slopes_at(parameters: np.ndarray, data: TrainingData, kind: str) -> np.ndarray:
-    """(p + 1, k) the slopes of the loss alone: of −ln softmax, or of the squared hinge of each label against the rest."""
+    """(p + 1, k) the slopes of the loss alone: of −ln softmax, or of squares of each label against the rest."""
     scores = data.matrix @ parameters[:-1] + parameters[-1]
     own = np.eye(scores.shape[1])[data.targets.labels]
-    if kind == "logistic":
+    if kind in {"logistic", "softmax"}:
         grown = np.exp(scores - scores.max(axis=1, keepdims=True))
         residuals = grown / grown.sum(axis=1, keepdims=True) - own
     else:
         signs = 2 * own - 1
-        residuals = -2 * signs * np.maximum(1 - signs * scores, 0)
+        short = 1 - signs * scores
+        residuals = -2 * signs * (short if kind == "squares" else np.maximum(short, 0))
     residuals *= data.targets.weights[:, None]
     return np.vstack((data.matrix.T @ residuals, residuals.sum(axis=0)))

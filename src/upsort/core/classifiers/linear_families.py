@@ -39,16 +39,46 @@ def restored(stored: StoredClassifier) -> Linear:
     return Linear(LinearRule(stored.arrays["weights"], stored.arrays["intercept"]))
 
 
+class LinearTraining:
+    """Trains the classifiers of one family on some documents, where what is minimised is a function of the scores alone.
+
+    Of two labels that exclude each other one column of weights is trained, of the second label: those of the first are the same
+    with the other sign, since the minimum is unique and does not change when the labels change places. A softmax of two scores
+    is a function of their difference, u: with weights −u / 2 and u / 2 its penalty is half of that on u."""
+
+    def __init__(self, data: TrainingData, settings: Classifier, penalised: Penalised) -> None:
+        assert penalised.loss is not None
+        loss = penalised.loss(data.targets, settings)
+        self.settings, self.lasso = settings, penalised.lasso(settings)
+        self.mirrored = data.targets.n_labels == 2 and data.targets.sets is None
+        self.share = 1.0 if loss.separable or not self.mirrored else 0.5
+        self.n_columns = 1 if self.mirrored else data.targets.n_labels
+        self.partitions = PartitionStates(data.matrix, loss.of_second() if self.mirrored else loss)
+
+    def objective(self, penalty: float) -> Objective:
+        """What is minimised."""
+        ridge = self.share * penalty * (1.0 - self.lasso)
+        return Objective(partitions=self.partitions, n_labels=self.n_columns, ridge=ridge, lasso=penalty * self.lasso)
+
+    def train(
+        self, penalty: float, start: Floats | None = None, reference: float | None = None, ascent: DualAscent | None = None
+    ) -> Linear:
+        """Train to the optimum.
+
+        start: (n_terms + 1, k) weights to begin with. reference: the norm of the gradient at zero weights, where it is at hand.
+        ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the iterations allowed."""
+        if start is not None and self.mirrored:
+            start = (start[:, 1:] - start[:, :1]) * (0.5 / self.share)
+        stopping = Stopping(self.settings.tolerance, self.settings.most_iterations, reference)
+        parameters, ended = minimise(self.objective(penalty), stopping, start, ascent)
+        if self.mirrored:
+            parameters = np.hstack((-self.share * parameters, self.share * parameters))
+        return Linear.of(parameters, ended)
+
+
 def trained_by(penalised: Penalised) -> Callable[[TrainingData, Classifier, float], FittedClassifier]:
     """What a record's `train` is where a loss of the scores is minimised."""
-    assert penalised.loss is not None
-    loss_of = penalised.loss
-
-    def train(data: TrainingData, settings: Classifier, penalty: float) -> FittedClassifier:
-        loss, k = loss_of(data.targets, settings), data.targets.n_labels
-        return trained(objective_of(PartitionStates(data.matrix, loss), k, penalty, penalised.lasso(settings)), settings)
-
-    return train
+    return lambda data, settings, penalty: LinearTraining(data, settings, penalised).train(penalty)
 
 
 def path(data: TrainingData, settings: Classifier, penalised: Penalised, penalties: Sequence[float]) -> Iterator[Linear]:
@@ -58,56 +88,26 @@ def path(data: TrainingData, settings: Classifier, penalised: Penalised, penalti
     Without a lasso part each begins where the ones before point to: their weights are taken as a curve over the logarithm of the
     penalty, whose last three points are continued by a parabola (two by a line). With one, each begins where the last ended. On a
     large problem the passes over the documents go on from penalty to penalty."""
-    assert penalised.loss is not None
+    training = LinearTraining(data, settings, penalised)
     fitted: list[Linear] = []
-    k, lasso = data.targets.n_labels, penalised.lasso(settings)
-    partitions = PartitionStates(data.matrix, penalised.loss(data.targets, settings))
-    smooth = lasso == 0.0
-    reference = reference_norm(objective_of(partitions, k, 0.0, lasso)) if smooth else None
-    ascent = ascent_on(objective_of(partitions, k, penalties[0], lasso))
+    smooth = training.lasso == 0.0
+    reference = reference_norm(training.objective(0.0)) if smooth else None
+    ascent = ascent_on(training.objective(penalties[0]))
     for penalty in penalties:
-        objective = objective_of(partitions, k, penalty, lasso)
         if ascent is not None:
-            ascent.with_penalty(penalty)
-            fitted = [trained(objective, settings, None, reference, ascent)]
+            ascent.with_penalty(training.objective(penalty).ridge)
+            fitted = [training.train(penalty, None, reference, ascent)]
         else:
-            fitted = [*fitted[-2 if smooth else 1 :], trained(objective, settings, _extrapolated(fitted), reference)]
+            fitted = [*fitted[-2 if smooth else 1 :], training.train(penalty, _extrapolated(fitted), reference)]
         yield fitted[-1]
 
 
-def _extrapolated(before: Sequence[Linear]) -> Linear | None:
-    """Where the weights of up to three consecutive penalties point to."""
+def _extrapolated(before: Sequence[Linear]) -> Floats | None:
+    """(n_terms + 1, k) where the weights of up to three consecutive penalties point to."""
     if not before:
         return None
     shares = {1: (1.0,), 2: (-1.0, 2.0), 3: (1.0, -3.0, 3.0)}[len(before)]
-    weights = sum(share * model.parameters for share, model in zip(shares, before, strict=True))
-    return Linear.of(np.asarray(weights), OptimiserReport())
-
-
-def objective_of(partitions: PartitionStates, n_labels: int, penalty: float, lasso: float) -> Objective:
-    """What is minimised. lasso: the share of the penalty on the sizes of the weights."""
-    return Objective(partitions=partitions, n_labels=n_labels, ridge=penalty * (1.0 - lasso), lasso=penalty * lasso)
-
-
-def trained(
-    objective: Objective,
-    settings: Classifier,
-    start: Linear | None = None,
-    reference: float | None = None,
-    ascent: DualAscent | None = None,
-) -> Linear:
-    """Train to the optimum.
-
-    start: weights to begin with, of the same terms and labels. reference: the norm of the gradient at zero weights, where it is
-    at hand. ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the iterations
-    allowed."""
-    parameters, ended = minimise(
-        objective,
-        Stopping(settings.tolerance, settings.most_iterations, reference),
-        start.parameters if start is not None else None,
-        ascent,
-    )
-    return Linear.of(parameters, ended)
+    return np.asarray(sum(share * model.parameters for share, model in zip(shares, before, strict=True)))
 
 
 def logistic_loss(targets: Targets, settings: plan.Classifier) -> Softmax | Logistic:

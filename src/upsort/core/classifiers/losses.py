@@ -60,6 +60,10 @@ class Loss(Protocol):
     def rows(self, chosen: slice) -> Self:
         """The loss of some of the documents."""
 
+    def of_second(self) -> "Loss":
+        """Of two labels that exclude each other: the loss as a function of the scores of the second, (n, 1), less, where the
+        labels are tied together, those of the first."""
+
     def intercept_derivatives(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
         """The first derivative by intercepts, (k,), beside scores without any, (n, k), and the second, (k,) or (k, k)."""
 
@@ -127,6 +131,9 @@ class Softmax:
     def rows(self, chosen: slice) -> Self:
         return replace(self, labels=self.labels[chosen], weights=self.weights[chosen])
 
+    def of_second(self) -> Loss:
+        return Logistic(self.own[:, 1:], self.weights)
+
     def first_intercepts(self) -> Floats:
         shares = np.bincount(self.labels, weights=self.weights, minlength=self.n_labels) / self.weights.sum()
         logs: Floats = np.log(np.maximum(shares, _LEAST_SHARE))
@@ -191,6 +198,9 @@ class _PerLabelLoss:
 
     def rows(self, chosen: slice) -> Self:
         return replace(self, own=self.own[chosen], weights=self.weights[chosen])
+
+    def of_second(self) -> Loss:
+        return replace(self, own=self.own[:, 1:])
 
     def intercept_derivatives(self, scores: Floats, intercepts: Floats) -> tuple[Floats, Floats]:
         state = self.state_at(scores + intercepts, slice(None))

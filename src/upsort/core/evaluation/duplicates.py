@@ -25,6 +25,7 @@ _MANY, _MANY_DOCUMENTS = 1 << 20, 1 << 16  # shingles, and documents, for which 
 _COMPARED = 1 << 20  # shingles at a time
 _MOST_PAIRS = 1 << 21  # that are collected before each is kept once
 _MISSED = 0.001
+_MIXER = np.uint64(0x9E3779B97F4A7C15)
 _TABLE = np.uint32(10)  # bits that are left out of a hash when word pairs are counted in a table
 _RANDOM = np.random.Generator(np.random.PCG64(20011))
 _FACTORS = _RANDOM.integers(0, 1 << 31, PLACES, dtype=np.uint32) * np.uint32(2) + np.uint32(1)
@@ -224,10 +225,10 @@ def bands(signatures: AnyArray, similarity: float) -> Iterator[Band]:
     """The bands, as wide as the similarity allows."""
     width = next(width for width in (4, 2, 1) if width == 1 or (1.0 - similarity**width) ** (PLACES // width) <= _MISSED)
     for begin in range(0, PLACES, width):
-        keys = np.zeros(len(signatures), dtype=np.uint64)
-        for place in range(begin, begin + 4):
-            keys = (keys << np.uint64(16)) | signatures[:, place % PLACES]
-        yield Band(keys, width)
+        places = signatures[:, begin : begin + 4]
+        if places.shape[1] < 4:  # the last ones are followed by the first
+            places = np.hstack((places, signatures[:, : 4 - places.shape[1]]))
+        yield Band(np.ascontiguousarray(places, dtype=">u2").view(">u8").ravel().astype(np.uint64), width)
 
 
 def checks_of(signatures: AnyArray) -> AnyArray:
@@ -237,7 +238,8 @@ def checks_of(signatures: AnyArray) -> AnyArray:
 
 def pairs_in(band: Band, checks: AnyArray, similarity: float) -> Ints:
     """(p, 2) places of documents to be compared for being alike in a band, the later one first."""
-    order = np.argsort(band.keys, kind="stable")
+    order = _not_alone(band.keys >> np.uint64(16 * (4 - band.width)))
+    order = order[np.argsort(band.keys[order], kind="stable")]
     own = band.keys[order] >> np.uint64(16 * (4 - band.width))
     begins = np.flatnonzero(np.concatenate((np.ones(min(order.size, 1), dtype=bool), own[1:] != own[:-1])))
     if begins.size == order.size:
@@ -249,6 +251,14 @@ def pairs_in(band: Band, checks: AnyArray, similarity: float) -> Ints:
         behind = place[place - back >= begin]
         found.append(_checked(order[behind], order[behind - back], checks, similarity))
     return joined_pairs(found)
+
+
+def _not_alone(keys: Keys) -> Ints:
+    """The places of keys that come more than once, and of some others: those that share a slot of a table. Most documents are
+    alone, and sorting only the rest is several times as fast."""
+    bits = max(keys.size, 1).bit_length() + 2
+    slots = (keys * _MIXER >> np.uint64(64 - bits)).astype(np.int64)
+    return np.flatnonzero(np.bincount(slots, minlength=1 << bits)[slots] > 1)
 
 
 def _checked(one: Ints, other: Ints, checks: AnyArray, similarity: float) -> Ints:
@@ -292,7 +302,7 @@ def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: 
 def first_equal(sums: Keys, usable: Bools) -> Ints:
     """(n,) for each usable row the first row equal to it, where that is an earlier one; else -1."""
     rows = np.flatnonzero(usable)
-    order = rows[np.lexsort((rows, sums[rows, 1], sums[rows, 0]))]
+    order = rows[np.lexsort((sums[rows, 1], sums[rows, 0]))]
     first = np.full(usable.size, -1, dtype=np.int64)
     if order.size == 0:
         return first
