@@ -18,7 +18,7 @@ from measuring import size_asked
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.next_documents import choose, contents
-from upsort.core.arrays import Floats, Ints
+from upsort.core.arrays import Floats, Ints, numbered
 from upsort.core.classifiers.families import FAMILIES, choices, resolved
 from upsort.core.classifiers.family import scores_of
 from upsort.core.evaluation.intervals import student
@@ -28,7 +28,7 @@ from upsort.core.plan import Classifier, Clean, Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.fold_data import Split, learn_from_part
-from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.train_sorter import train_sorter
 from upsort.workflows.demo import write_demo_files
 

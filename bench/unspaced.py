@@ -14,6 +14,7 @@ from collections.abc import Iterable, Sequence
 
 from unspaced_letters import CHINESE, JAPANESE, Bank, letters
 
+from upsort.core.arrays import numbered
 from upsort.core.evaluation.cross_validation import SplitParts, judge_by_folds
 from upsort.core.evaluation.splits import splits
 from upsort.core.features.corpus_counts import of_counts
@@ -23,7 +24,7 @@ from upsort.core.text.characters import UNSPACED
 from upsort.core.text.cleaning import cleaner
 from upsort.core.text.languages import LETTERS_OF_WORDS
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.labelled import LabelledDocuments
 
 _LONGEST, _LEAST_TIMES, _LEAST_ENTROPY, _ROUNDS = 6, 3, 0.5, 8
 _RUN = re.compile(f"[{UNSPACED}]+")

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from upsort.core.arrays import Floats
+from upsort.core.arrays import Floats, numbered
 from upsort.core.classifiers import families
 from upsort.core.classifiers.calibration import Calibration, calibrate, calibrate_each, reordered_like, softmax
 from upsort.core.classifiers.family import FittedClassifier, Linear, TrainingData
@@ -30,7 +30,7 @@ from upsort.core.training.decision import (
 from upsort.core.training.fit_decision import fold_plan_for, needs_folds
 from upsort.core.training.fold_data import Split, build_features, learn_from_part
 from upsort.core.training.inner_cv import FoldPlan, InnerCV, training_data, usable_splits
-from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import LENGTH_CLASSES, length_classes
 from upsort.core.training.stored_documents import can_be_extended
 from upsort.core.training.train_sorter import extended_by_counts, train_sorter

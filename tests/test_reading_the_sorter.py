@@ -17,12 +17,13 @@ from upsort.core.analysis.explanation import Additive, explain, smallest_change
 from upsort.core.analysis.label_arithmetic import written
 from upsort.core.analysis.label_terms import TermCounts, frequency_ratio, log_odds, rarest_in
 from upsort.core.analysis.next_documents import choose, entropies
+from upsort.core.arrays import numbered
 from upsort.core.classifiers.families import family
 from upsort.core.features.documents import Documents
 from upsort.core.plan import Classifier, Clean, Columns, Features, Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.labelled import LabelledDocuments, numbered
+from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.train_sorter import train_sorter
 

@@ -8,14 +8,23 @@ import numpy as np
 import pytest
 from conftest import Program
 from corpora import WORDS, edited, words, write
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from upsort.core.evaluation import novelty
 from upsort.core.evaluation.duplicates import Duplicates, SimilarPairs, find_duplicates
 from upsort.core.evaluation.intervals import Sample
 from upsort.core.evaluation.novelty import NearestTraining, rates_by_similarity, similarities_on_splits
 from upsort.core.evaluation.splits import Groups
-from upsort.core.features.fingerprints import bounded, fingerprints_of, joined_sketches, kept_of, sketches_of, whole_sketches
+from upsort.core.features.fingerprints import (
+    bounded,
+    fingerprints_of,
+    joined_sketches,
+    kept_of,
+    least_shingles,
+    sketches_of,
+    whole_sketches,
+)
 from upsort.core.training.fold_data import Split
 
 
@@ -47,6 +56,22 @@ def test_few_hashes_estimate_the_similarity_without_a_bias() -> None:
         errors.append(float(nearest[0]) - similarity(one, other))
     assert abs(np.mean(errors)) < 0.02
     assert np.std(errors) < 0.1
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(0, 500), st.sampled_from([4, 128]), st.sampled_from([0, 2, 200]))
+def test_compiled_and_plain_find_the_same(seed: int, kept: int, most_with: int) -> None:
+    texts = [text[: seed % 90 + 10] for text in texts_of(seed, 40)]
+    training, others = sketches_of(fingerprints_of(texts[:60])), whole_sketches(fingerprints_of(["", *texts[60:]]))
+    training = least_shingles(fingerprints_of(texts[:60]), np.arange(training.kept), kept)
+    allowed = np.arange(training.kept) % 3 > 0
+    found = []
+    for least in (0.0, np.inf):
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr(novelty, "_WORTH_COMPILING", least)
+            patch.setattr(novelty, "_MOST_WITH", most_with)
+            found.append(NearestTraining(training).similarities(others, allowed))
+    assert (found[0] == found[1]).all()
 
 
 def test_on_splits_only_training_documents_count() -> None:

@@ -1,8 +1,9 @@
 """Names of array types, numbering of distinct values, and many short texts in little memory."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
+from itertools import pairwise
 from typing import Any, TypeVar, overload
 
 import numpy as np
@@ -80,6 +81,12 @@ class TextColumn(Sequence[str]):
         """Of all texts together."""
         content = np.frombuffer(self.utf8()[0], dtype=np.int8)
         return int(np.count_nonzero(content >= _FIRST_BYTES))
+
+    def digests(self, digest: Callable[[memoryview], int]) -> Keys:
+        """(n,) a number for each text, told by its UTF-8."""
+        content, edges = self.utf8()
+        whole, ends = memoryview(content), edges.tolist()
+        return np.fromiter((digest(whole[begin:end]) for begin, end in pairwise(ends)), dtype=np.uint64, count=len(self))
 
     def line_feeds(self) -> Ints:
         """(n,) how many are in each text."""
@@ -189,6 +196,33 @@ def tally(texts: Sequence[str]) -> Counter[str]:
     return Counter(dict(zip(counts.field(0).to_pylist(), counts.field(1).to_pylist(), strict=True)))
 
 
+def mapped(texts: Sequence[str], made: Callable[[str], str]) -> Sequence[str]:
+    """What is made of each text; of equal ones once."""
+    if isinstance(texts, TextColumn):
+        encoded = texts.array.dictionary_encode()
+        return texts_by_code([made(text) for text in encoded.dictionary.to_pylist()], encoded.indices.to_numpy())
+    known = {text: made(text) for text in set(texts)}
+    return [known[text] for text in texts]
+
+
+def filled(texts: Sequence[str]) -> Bools:
+    """(n,) which texts are not empty."""
+    if isinstance(texts, TextColumn):
+        return np.diff(texts.utf8()[1]) > 0
+    return np.fromiter(map(bool, texts), dtype=bool, count=len(texts))
+
+
+def numbered(texts: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
+    """The distinct texts, sorted, and (n,) the number of each."""
+    if isinstance(texts, TextColumn):
+        encoded = texts.array.dictionary_encode()
+        names, own = numbered(encoded.dictionary.to_pylist())
+        return names, own[encoded.indices.to_numpy()]
+    names = tuple(sorted(set(texts)))
+    number = {name: place for place, name in enumerate(names)}
+    return names, np.fromiter((number[text] for text in texts), dtype=np.int64, count=len(texts))
+
+
 def texts_by_code(texts: Sequence[str], codes: Ints | Places) -> Sequence[str]:
     """(n,) the text of each code."""
     return chosen_texts(compact(texts, few=-1 if codes.size > _FEW else len(texts)), codes)
@@ -206,6 +240,13 @@ def holds_any(texts: Sequence[str], characters: str) -> bool:
         return any(sign[:1] in content and sign in content for sign in signs)  # one byte alone is found much faster
     joined = "\n".join(texts)
     return any(character in joined for character in characters)
+
+
+def places_with(texts: Sequence[str], signs: str) -> Iterable[int]:
+    """The places of the texts that hold what a pattern of Arrow's matches; of texts that are not a column, all."""
+    if not isinstance(texts, TextColumn):
+        return range(len(texts))
+    return np.flatnonzero(arrow_compute.match_substring_regex(texts.array, signs).to_numpy(zero_copy_only=False)).tolist()
 
 
 def blank_places(texts: Sequence[str]) -> Iterable[int]:

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec import Struct
 from scipy.sparse import csr_array, vstack
 
-from upsort.core.arrays import Bools, Floats, Ints
+from upsort.core.arrays import Bools, Floats, Ints, numbered
 from upsort.core.classifiers.families import resolved
 from upsort.core.errors import DataProblem, suggestion
 from upsort.core.features.corpus_counts import CorpusCounter, make_vectors
@@ -21,7 +21,7 @@ from upsort.core.matrices.partitioned import local_matrix
 from upsort.core.matrices.sparse import column_sums, only_columns
 from upsort.core.text.characters import labels_in
 from upsort.core.text.cleaning import cleaner
-from upsort.core.training.labelled import numbered, numbered_sets
+from upsort.core.training.labelled import numbered_sets
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import make_folder
 from upsort.io.outputs.table_file import table_file

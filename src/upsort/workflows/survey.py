@@ -12,7 +12,7 @@ from msgspec import Struct
 from upsort.core import plan
 from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import BlockTerms, CommonTerm, TermTally, terms_of_block
-from upsort.core.arrays import Ints
+from upsort.core.arrays import Ints, numbered
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
 from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
@@ -24,7 +24,6 @@ from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.languages import DetectedLanguage, among_others, broken_characters, spoken_in
 from upsort.core.text.tokeniser import first_in_document, tokenise, with_present_words
 from upsort.core.text.word_lists import negations, stop_words
-from upsort.core.training.labelled import numbered
 from upsort.io.plan.resources import profiles, resources_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columnar import column_of

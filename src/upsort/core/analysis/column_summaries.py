@@ -9,7 +9,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints, distinct_sorted
+from upsort.core.arrays import Floats, Ints, distinct_sorted, numbered
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
@@ -19,7 +19,6 @@ from upsort.core.lazy import record
 from upsort.core.plan import Clean
 from upsort.core.text.characters import is_placeholder, labels_in
 from upsort.core.text.cleaning import cleaner
-from upsort.core.training.labelled import numbered
 
 
 @record(frozen=True, kw_only=True)

@@ -66,7 +66,8 @@ class LinearTraining:
         """Train to the optimum.
 
         start: (n_terms + 1, k) weights to begin with. reference: the norm of the gradient at zero weights, where it is at hand.
-        ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the iterations allowed."""
+        ascent: passes to resume. The result's `ended.reached` says whether the tolerance was met within the iterations allowed.
+        """
         if start is not None and self.mirrored:
             start = (start[:, 1:] - start[:, :1]) * (0.5 / self.share)
         stopping = Stopping(self.settings.tolerance, self.settings.most_iterations, reference)

@@ -14,7 +14,7 @@ import numpy as np
 from msgspec import Struct
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Codes, Floats, Ints, Places
+from upsort.core.arrays import Bools, Codes, Floats, Ints, Places, places_with
 from upsort.core.classifiers.families import train
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.problem_arrays import Targets
@@ -40,6 +40,7 @@ _MOST_CODES = 200  # different labels, or sets of them, that are distinguished
 _QUICK = Classifier(tolerance=1e-2)
 _PREFIXES = 4
 _NUMBER = re.compile(r"\d{3,}")
+_NUMBER_SIGNS = r"\p{Nd}{3}|[\x{10000}-\x{10FFFF}]"  # the latter for digits that only newer tables of characters have
 _MOST_DIGITS = 12
 _BEFORE = re.compile(r"([^\W\d_]{1,20})[\s\-_/.:#№]{0,3}\Z")
 _LONGEST_BEFORE = 24  # characters
@@ -248,7 +249,8 @@ class TextNumbers:
 def numbers_of(texts: Sequence[str]) -> TextNumbers:
     """The first numbers of at least three digits in each text."""
     owner, before, values = list[int](), list[str](), list[float]()
-    for place, text in enumerate(texts):
+    for place in places_with(texts, _NUMBER_SIGNS):
+        text = texts[place]
         for match in islice(_NUMBER.finditer(text), _NUMBERS_OF_A_TEXT):
             begin, end = match.span()
             if end - begin <= _MOST_DIGITS:

@@ -5,21 +5,26 @@ common. Here it is estimated from the least hashes of each (Broder 1997; Cohen &
 largest hashes that are kept, all pairs of words of both are known, so that the share in common there is an unbiased estimate;
 its standard error is at most 0.09 where 32 hashes are kept, and short documents are known whole."""
 
-from collections.abc import Iterator, Sequence
+from bisect import bisect_right
+from collections import Counter
+from collections.abc import Sequence
+from functools import cached_property
+from heapq import nsmallest
+from itertools import pairwise
 
 import numpy as np
 from msgspec import Struct
-from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints
+from upsort.core.arrays import AnyArray, Bools, Floats
 from upsort.core.distributions import normal_cdf
 from upsort.core.evaluation.intervals import FEW, SURE, Rate, Sample, share_of
 from upsort.core.features.fingerprints import Sketches
+from upsort.core.lazy import kernels
 from upsort.core.training.fold_data import Split
 
-_ROWS = 2000  # documents at a time
 _MOST_WITH = 200  # documents that have a hash; what more have tells nothing of one
 _CANDIDATES = 16  # that are compared at most
+_WORTH_COMPILING = 1 << 20  # documents met with a hash
 _SAME = 0.999  # estimates of 1 are exact up to rounding
 _CLOSE = 0.5  # of the hashes that the closest candidate has in common, from which on a candidate is compared
 
@@ -28,71 +33,66 @@ class NearestTraining:
     """Finds the most similar of some training documents. sketches: of those."""
 
     def __init__(self, sketches: Sketches) -> None:
-        self.sketches = sketches
-        self.hashes, column, times = np.unique(sketches.hashes, return_inverse=True, return_counts=True)
-        rows = np.repeat(np.arange(sketches.kept), np.diff(sketches.starts))
-        rare = times[column] <= _MOST_WITH
-        ones = np.ones(int(rare.sum()), dtype=np.int32)
-        self._documents = csr_array((ones, (column[rare], rows[rare])), shape=(self.hashes.size, sketches.kept))
+        self.sketches, self.until = sketches, _known_until(sketches)
+        rows = np.repeat(np.arange(sketches.kept, dtype=np.uint64), np.diff(sketches.starts))
+        keys = np.sort((sketches.hashes.astype(np.uint64) << np.uint64(32)) | rows)
+        self.documents, hashes = keys.astype(np.uint32).astype(np.int32), (keys >> np.uint64(32)).astype(np.uint32)
+        first = np.flatnonzero(np.append(True, hashes[1:] != hashes[:-1])[: hashes.size])
+        self.hashes, self.begins = hashes[first], np.append(first, hashes.size)
 
     def similarities(self, others: Sketches, allowed: Bools | None = None) -> Floats:
         """(m,) the similarity of other documents to the nearest; 0 where no training document has an uncommon pair of words in
         common. allowed: (n,) which training documents count."""
-        nearest = np.zeros(others.kept)
-        for begin in range(0, others.kept, _ROWS):
-            rows = np.arange(begin, min(begin + _ROWS, others.kept))
-            for row, document in self._candidates(others.rows(rows), allowed):
-                similarity = estimated_similarities(others, begin + row, self.sketches, document)
-                np.maximum.at(nearest, begin + row, similarity)
+        allowed = np.ones(self.sketches.kept, dtype=bool) if allowed is None else allowed
+        nearest, until = np.zeros(others.kept), _known_until(others)
+        if (passes := kernels(self._work(others), _WORTH_COMPILING)) is not None:
+            own, theirs = self.sketches, (others.hashes, others.starts, until)
+            search = (own.hashes, own.starts, self.until, self.hashes, self.begins, self.documents)
+            passes.nearest(search, theirs, allowed, (_MOST_WITH, _CANDIDATES), nearest)
+            return nearest
+        ends = until.tolist()
+        for row, mine in enumerate(_lists(others)):
+            for document in self._candidates(mine, allowed):
+                limit = min(ends[row], self._ends[document])
+                one, two = (set(hashes[: bisect_right(hashes, limit)]) for hashes in (mine, self._lists[document]))
+                common = len(one & two)
+                nearest[row] = max(nearest[row], common / max(len(one) + len(two) - common, 1))
         return nearest
 
-    def _candidates(self, others: Sketches, allowed: Bools | None) -> Iterator[tuple[Ints, Ints]]:
-        """Pairs of rows and training documents that have most uncommon hashes in common."""
-        place = np.minimum(np.searchsorted(self.hashes, others.hashes), max(self.hashes.size - 1, 0))
-        known = self.hashes[place] == others.hashes if self.hashes.size else np.zeros(others.hashes.size, dtype=bool)
-        if not known.any():
-            return
-        rows = np.repeat(np.arange(others.kept), np.diff(others.starts))[known]
-        ones = np.ones(rows.size, dtype=np.int32)
-        shape = (others.kept, self.hashes.size)
-        common = csr_array(csr_array((ones, (rows, place[known])), shape=shape) @ self._documents).tocoo()
-        row, document, times = (values.astype(np.int64) for values in (common.row, common.col, common.data))
-        if allowed is not None:
-            inside = allowed[document]
-            row, document, times = row[inside], document[inside], times[inside]
-        most = np.repeat(np.maximum.reduceat(times, _begins(row)), _sizes(row)) if row.size else times
-        close = times >= _CLOSE * most
-        row, document, times = row[close], document[close], times[close]
-        order = np.lexsort((document, -times, row))
-        row, document = row[order], document[order]
-        ranked = np.arange(row.size) - np.repeat(_begins(row), _sizes(row)) < _CANDIDATES
-        yield row[ranked], document[ranked]
+    def _work(self, others: Sketches) -> int:
+        """How many documents are met, with each of the hashes, as a rule."""
+        sizes = np.diff(self.begins).astype(np.float64)
+        sizes[sizes > _MOST_WITH] = 0
+        return int((sizes**2).sum() / max(self.documents.size, 1) * others.hashes.size)
+
+    @cached_property
+    def _lists(self) -> list[list[int]]:
+        return _lists(self.sketches)
+
+    @cached_property
+    def _ends(self) -> list[int]:
+        return list(self.until.tolist())
+
+    @cached_property
+    def _with_hash(self) -> dict[int, slice]:
+        """Where the documents with each hash that is not too common stand."""
+        begins = self.begins.tolist()
+        each = zip(self.hashes.tolist(), begins, begins[1:], strict=False)
+        return {value: slice(begin, end) for value, begin, end in each if end - begin <= _MOST_WITH}
+
+    def _candidates(self, hashes: Sequence[int], allowed: Bools) -> list[int]:
+        """The documents that have most uncommon hashes in common with these."""
+        met = [self.documents[self._with_hash[value]] for value in hashes if value in self._with_hash]
+        times = Counter(np.concatenate(met).tolist()) if met else {}
+        some = [(-often, document) for document, often in times.items() if allowed[document]]
+        most = min(some, default=(0, 0))[0]
+        return [document for often, document in nsmallest(_CANDIDATES, some) if often <= _CLOSE * most]
 
 
-def _begins(row: Ints) -> Ints:
-    """Where each of the rows, which are sorted, begins."""
-    return np.flatnonzero(np.concatenate((np.ones(min(row.size, 1), dtype=bool), row[1:] != row[:-1])))
-
-
-def _sizes(row: Ints) -> Ints:
-    """How many entries each of the rows has."""
-    return np.diff(np.append(_begins(row), row.size))
-
-
-def estimated_similarities(one: Sketches, rows: Ints, other: Sketches, documents: Ints) -> Floats:
-    """(p,) of pairs of documents: a row of `one` and a document of `other`."""
-    limit = np.minimum(_known_until(one)[rows], _known_until(other)[documents])
-    keys = []
-    for sketches, chosen in ((one, rows), (other, documents)):
-        some = sketches.rows(chosen)
-        pair = np.repeat(np.arange(rows.size), np.diff(some.starts))
-        known = some.hashes <= limit[pair]
-        keys.append((pair[known].astype(np.uint64) << np.uint64(32)) | some.hashes[known])
-    ordered = np.sort(np.concatenate(keys))
-    both = ordered[1:][ordered[1:] == ordered[:-1]] >> np.uint64(32)
-    in_common = np.bincount(both.astype(np.int64), minlength=rows.size)
-    every = np.bincount((ordered >> np.uint64(32)).astype(np.int64), minlength=rows.size)
-    return np.asarray(in_common / np.maximum(every - in_common, 1), dtype=np.float64)
+def _lists(sketches: Sketches) -> list[list[int]]:
+    """The hashes of each document."""
+    hashes, starts = sketches.hashes.tolist(), sketches.starts.tolist()
+    return [hashes[begin:end] for begin, end in pairwise(starts)]
 
 
 def _known_until(sketches: Sketches) -> AnyArray:

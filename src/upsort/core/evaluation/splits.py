@@ -98,12 +98,12 @@ class Groups:
     @property
     def copies(self) -> int:
         """How many documents are similar to an earlier one that they are kept together with."""
-        return int(self.copied.size - np.unique(self.copied).size) if self.copied is not None else 0
+        return int(self.copied.size - np.count_nonzero(np.bincount(self.copied))) if self.copied is not None else 0
 
     @property
     def largest(self) -> int:
         """How many documents the largest set of similar documents has."""
-        return int(np.unique(self.copied, return_counts=True)[1].max(initial=0)) if self.copied is not None else 0
+        return int(np.bincount(self.copied).max(initial=0)) if self.copied is not None else 0
 
     @property
     def divided(self) -> int:
@@ -129,7 +129,7 @@ class Groups:
         groups = self.groups
         if groups is None or self.copied is None or self.close is None:
             return self
-        pairs = np.unique(np.stack((labels, groups)), axis=1)
+        pairs = np.stack(np.divmod(distinct_sorted(labels * (groups.max() + 1) + groups), groups.max() + 1))
         alone = pairs[0][np.bincount(pairs[0])[pairs[0]] == 1]
         divided = np.isin(groups, pairs[1][np.isin(pairs[0], alone)])
         if not divided.any():

@@ -180,6 +180,70 @@ def agreeing(checks, one, other, least, chosen):  # type: ignore[no-untyped-def]
 
 
 @compiled
+def nearest(search, others, allowed, bounds, result):  # type: ignore[no-untyped-def]
+    """The greatest similarity of each row of hashes to the documents searched; see `novelty`, whose plain way says the same.
+
+    search, others: hashes (uint32, one row after the other, ascending in each), where each row begins, and until which hash all
+    of a row are known; search also: the distinct hashes, ascending, where the documents with each begin, and these. allowed: (n,)
+    which documents count. bounds: of the documents that may have a hash, and of those compared. result: (rows,)."""
+    hashes, starts, until, distinct, begins, documents = search
+    theirs, their_starts, their_until = others
+    most_with, candidates = bounds
+    times, touched = np.zeros(allowed.size, np.int32), np.empty(allowed.size, np.int32)
+    best = np.empty(candidates, np.int32)
+    for row in range(their_starts.size - 1):
+        begin, end = their_starts[row], their_starts[row + 1]
+        met, most = 0, 0
+        for at in range(begin, end):
+            place, beyond = 0, distinct.size
+            while place < beyond:
+                middle = (place + beyond) // 2
+                if distinct[middle] < theirs[at]:
+                    place = middle + 1
+                else:
+                    beyond = middle
+            if place == distinct.size or distinct[place] != theirs[at] or begins[place + 1] - begins[place] > most_with:
+                continue
+            for document in documents[begins[place] : begins[place + 1]]:
+                if allowed[document]:
+                    if times[document] == 0:
+                        touched[met] = document
+                        met += 1
+                    times[document] += 1
+                    most = max(most, times[document])
+        n = 0
+        for document in touched[:met]:
+            often = times[document]
+            if 2 * often < most:
+                continue
+            place = n
+            while place > 0 and (
+                often > times[best[place - 1]] or (often == times[best[place - 1]] and document < best[place - 1])
+            ):
+                place -= 1
+            if place < candidates:
+                n = min(n + 1, candidates)
+                for at in range(n - 1, place, -1):
+                    best[at] = best[at - 1]
+                best[place] = document
+        for chosen in best[:n]:
+            limit = min(their_until[row], until[chosen])
+            one, other, common, either = begin, starts[chosen], 0, 0
+            while True:
+                left = np.int64(theirs[one]) if one < end else limit + 1
+                right = np.int64(hashes[other]) if other < starts[chosen + 1] else limit + 1
+                if left > limit and right > limit:
+                    break
+                common += left == right
+                either += 1
+                one += left <= right
+                other += right <= left
+            result[row] = max(result[row], common / max(either, 1))
+        for document in touched[:met]:
+            times[document] = 0
+
+
+@compiled
 def pairs(text, table, result, state):  # type: ignore[no-untyped-def]
     """Number the pairs of what is at each place and the unit `reach` places further on in the same document and sentence.
 

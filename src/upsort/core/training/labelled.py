@@ -176,10 +176,3 @@ def numbered_sets(label_sets: Sequence[AbstractSet[str]]) -> tuple[tuple[str, ..
         len(label_sets), len(names)
     )
     return names, np.argmax(sets, axis=1).astype(np.int64), sets
-
-
-def numbered(labels: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
-    """The distinct labels, sorted, and each document's label number (n,)."""
-    names = tuple(sorted(set(labels)))
-    number = {name: place for place, name in enumerate(names)}
-    return names, np.fromiter((number[label] for label in labels), dtype=np.int64, count=len(labels))

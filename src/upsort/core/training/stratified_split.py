@@ -14,7 +14,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys
+from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, TextColumn
 from upsort.core.lazy import record
 
 _MOST_EXCHANGED = 160  # groups among which pairs are exchanged; of more the greedy deal is near enough
@@ -24,6 +24,8 @@ _MIXER = np.uint64(0x9E3779B97F4A7C15)
 
 def text_digests(texts: Sequence[str]) -> Keys:
     """(n,) a number for each text, the same for equal ones."""
+    if isinstance(texts, TextColumn):
+        return texts.digests(xxhash.xxh3_64_intdigest)
     return np.array([_digest(text) for text in texts], dtype=np.uint64)
 
 

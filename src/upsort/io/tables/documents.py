@@ -16,7 +16,7 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import separator_of
-from upsort.core.arrays import Floats, TextColumn, blank_places
+from upsort.core.arrays import Floats, TextColumn, blank_places, compact, filled, mapped
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import record
@@ -256,7 +256,7 @@ class DocumentReader:
             number_names=tuple(name for name, _ in roles.numbers),
             numbers=numbers,
             category_names=tuple(name for name, _ in roles.categories),
-            categories=tuple(_stripped(column_of(rows, at)) for _, at in roles.categories),
+            categories=tuple(list(_stripped(column_of(rows, at))) for _, at in roles.categories),
         )
         return documents, faults
 
@@ -280,24 +280,19 @@ class DocumentReader:
             weights = [as_number(cell) for cell in _stripped(column_of(rows, roles.weight))]
             yield ReasonKind.NO_WEIGHT, [place for place, weight in enumerate(weights) if weight is None or weight <= 0]
         if self.needs.label and roles.answers:
-            labels = [_labels_in(rows, at, roles) for at in roles.answers]
-            yield ReasonKind.NO_LABEL, [place for place, own in enumerate(zip(*labels, strict=True)) if not any(own)]
+            labelled = np.any([filled(_labels_in(rows, at, roles)) for at in roles.answers], axis=0)
+            yield ReasonKind.NO_LABEL, np.flatnonzero(~labelled).tolist()
         if self.needs.text:
             yield ReasonKind.NO_TEXT, blank_places(texts)
 
 
-def _stripped(cells: Sequence[str]) -> list[str]:
-    return [cell.strip() for cell in cells]
+def _stripped(cells: Sequence[str]) -> Sequence[str]:
+    return mapped(cells, str.strip)
 
 
-def _labels_in(rows: Rows, place: int, roles: ColumnRoles) -> list[str]:
+def _labels_in(rows: Rows, place: int, roles: ColumnRoles) -> Sequence[str]:
     """The labels in the cells of a column; nothing where there is none."""
-    known: dict[str, str] = {}
-    cells = column_of(rows, place)
-    for cell in cells if isinstance(cells, list) else set(cells):
-        if cell not in known:
-            known[cell] = roles.label_in(cell)
-    return [known[cell] for cell in cells]
+    return mapped(column_of(rows, place), roles.label_in)
 
 
 def _kept(
@@ -329,7 +324,7 @@ def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequ
         return TextColumn.blank(len(rows)) if isinstance(rows, ColumnarRows) else [""] * len(rows)
 
     metadata = RowMetadata(
-        ids=column_of(rows, roles.id) if roles.id is not None else [f"line {line}" for line in lines],
+        ids=column_of(rows, roles.id) if roles.id is not None else compact([f"line {line}" for line in lines]),
         answers=tuple(_labels_in(rows, column, roles) for column in roles.answers),
         dates=cells(roles.date),
         groups=cells(roles.group),

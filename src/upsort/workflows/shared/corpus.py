@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from upsort.core import plan
-from upsort.core.arrays import Bools, Ints, Keys, compact, concatenated
+from upsort.core.arrays import Bools, Ints, Keys, chosen_texts, compact, concatenated, filled, numbered
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.problem_arrays import as_sets
 from upsort.core.errors import DataProblem, UsageProblem
@@ -35,7 +35,7 @@ from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.step import Resources
 from upsort.core.text.tokeniser import Tokens
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.labelled import LabelledDocuments, numbered, numbered_sets
+from upsort.core.training.labelled import LabelledDocuments, numbered_sets
 from upsort.core.training.sorter import TrainedSorter, plan_of_sorter
 from upsort.core.training.stratified_split import document_keys, text_digests
 from upsort.io.plan.resources import method_for, read_vectors
@@ -313,10 +313,10 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
 
 
 def _answer(whole: LabelledDocuments, groups: Groups, cells: Sequence[str], name: str, separator: str) -> LabelColumn:
-    rows = np.flatnonzero(np.fromiter(map(bool, cells), dtype=bool, count=len(cells)))
+    rows = np.flatnonzero(filled(cells))
     if not rows.size:
         raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
-    own = cells if rows.size == len(cells) else [cells[place] for place in rows.tolist()]
+    own = cells if rows.size == len(cells) else chosen_texts(cells, rows)
     names, numbers, sets = labels_of(own, separator, name)
     documents = whole if rows.size == whole.documents else whole.rows(rows)
     groups = groups.rows(rows).splittable(numbers, sets)
