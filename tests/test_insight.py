@@ -134,7 +134,7 @@ class TestCommonTerms:
         for begin in range(0, len(rows), size):
             block = rows[begin : begin + size]
             tokens = read.tokens_of([text for text, _ in block])
-            tally.add(terms_of_block(tokens, [[label] for _, label in block], first_in_document(tokens)))
+            tally.add(terms_of_block(tokens, [[label] for _, label in block], np.arange(len(block)), first_in_document(tokens)))
         plain: Counter[str] = Counter()
         for text, _ in rows:
             plain.update(set(text.split()))
@@ -147,7 +147,7 @@ class TestCommonTerms:
     def test_the_label_a_term_leans_to_has_the_largest_share(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "fern moss", "fern", "moss"])
-        tally.add(terms_of_block(tokens, [["wet"], ["wet"], ["dry"], ["dry"]], first_in_document(tokens)))
+        tally.add(terms_of_block(tokens, [["wet"], ["dry"]], np.array([0, 0, 1, 1]), first_in_document(tokens)))
         fern = tally.most_common(1)[0]
         assert (fern.label, fern.share_in_label, fern.share) == ("wet", 1.0, 0.75)
         assert [one.term for one in tally.most_common_by_label(1)["dry"]] == ["fern"]
@@ -155,7 +155,7 @@ class TestCommonTerms:
     def test_without_labels_there_is_nothing_to_lean_to(self) -> None:
         tally, read = TermTally(), cleaner(Clean())
         tokens = read.tokens_of(["fern", "moss"])
-        tally.add(terms_of_block(tokens, [[], []], first_in_document(tokens)))
+        tally.add(terms_of_block(tokens, [[]], np.array([0, 0]), first_in_document(tokens)))
         assert {one.label for one in tally.most_common(5)} == {""}
         assert tally.most_common_by_label(5) == {}
 

@@ -212,6 +212,13 @@ def filled(texts: Sequence[str]) -> Bools:
     return np.fromiter(map(bool, texts), dtype=bool, count=len(texts))
 
 
+def lengths_of(texts: Sequence[str]) -> Ints:
+    """(n,) characters of each text."""
+    if isinstance(texts, TextColumn):
+        return np.asarray(arrow_compute.utf8_length(texts.array), dtype=np.int64)
+    return np.fromiter(map(len, texts), dtype=np.int64, count=len(texts))
+
+
 def numbered(texts: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
     """The distinct texts, sorted, and (n,) the number of each."""
     if isinstance(texts, TextColumn):

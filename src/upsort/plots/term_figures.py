@@ -80,11 +80,11 @@ _HISTOGRAMS_MOST_PANELS = 12
 _BINS = 30
 
 
-def length_histograms(lengths: Mapping[str, Sequence[int]]) -> "Figure":
+def length_histograms(lengths: Mapping[str, Ints]) -> "Figure":
     """Words a document by label (the twelve with most documents), with the median drawn; a logarithmic scale where lengths span
     more than two orders of magnitude."""
     chosen = sorted(lengths, key=lambda label: (-len(lengths[label]), label))[:_HISTOGRAMS_MOST_PANELS]
-    every = np.concatenate([np.asarray(lengths[label]) for label in chosen]) if chosen else np.zeros(1)
+    every = np.concatenate([lengths[label] for label in chosen]) if chosen else np.zeros(1)
     wide = float(every.max()) > 100 * max(float(np.median(every)) / 4, 1.0)
     if wide:
         edges = np.unique(np.round(np.geomspace(1, every.max() + 1, _BINS))).tolist()

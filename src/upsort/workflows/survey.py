@@ -2,9 +2,10 @@
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
+from functools import cached_property
 from heapq import nlargest, nsmallest
 from itertools import islice
-from operator import attrgetter
+from operator import attrgetter, itemgetter
 
 import numpy as np
 from msgspec import Struct
@@ -12,17 +13,24 @@ from msgspec import Struct
 from upsort.core import plan
 from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import BlockTerms, CommonTerm, TermTally, terms_of_block
-from upsort.core.arrays import Ints, numbered
+from upsort.core.arrays import Ints, concatenated, lengths_of, numbered, places_with, tally
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
 from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
-from upsort.core.features.fingerprints import Fingerprints, fingerprints_of_tokens, joined
+from upsort.core.features.fingerprints import Fingerprints, HashedWords, fingerprints_of_tokens, joined, lowered
 from upsort.core.features.ngrams import pairs_of_letters
 from upsort.core.lazy import record
-from upsort.core.text.characters import is_repetition, joined_labels, labels_in, lower, spellings
+from upsort.core.text.characters import is_repetition, joined_labels, labels_in, spellings
 from upsort.core.text.cleaning import Cleaner, cleaner
-from upsort.core.text.languages import DetectedLanguage, among_others, broken_characters, spoken_in
-from upsort.core.text.tokeniser import first_in_document, tokenise, with_present_words
+from upsort.core.text.languages import (
+    SIGNS_OF_BROKEN,
+    DetectedLanguage,
+    LanguageEvidence,
+    TextLanguages,
+    among_others,
+    broken_characters,
+)
+from upsort.core.text.tokeniser import ThreadMemories, Tokens, first_in_document, tokenise, with_present_words
 from upsort.core.text.word_lists import negations, stop_words
 from upsort.io.plan.resources import profiles, resources_for
 from upsort.io.sources.inputs import Inputs
@@ -53,24 +61,31 @@ class SurveyDocument:
 
 @record(frozen=True, kw_only=True)
 class SurveyedBlock:
-    """What there is in n documents. sets: the labels of each. characters: of each. short, long: the shortest and the longest.
-    openings: how often texts begin with the same words. odd: what looks out of place, with the reference. broken: the first
-    broken characters. cells: of the columns to be tallied, by their places. sample: some of the texts, in words."""
+    """What there is in n documents. characters: of each. short, long: the shortest and the longest. openings: how often texts
+    begin with the same words. odd: the places of what looks out of place. broken: the first broken characters. cells: of the
+    columns to be tallied, by their places. sample: some of the texts, in words."""
 
     columns: tuple[str, ...]
     metadata: RowMetadata
-    sets: list[tuple[str, ...]]
-    characters: list[int]
+    characters: Ints
     fingerprints: Fingerprints
     terms: BlockTerms
     short: list[SurveyDocument]
     long: list[SurveyDocument]
     openings: Counter[str]
-    odd: list[tuple[str, str]]
+    odd: list[tuple[int, str]]
     broken: str
-    languages: list[DetectedLanguage]
+    languages: TextLanguages
     cells: dict[int, Sequence[str]]
     sample: SampledTexts
+
+
+class _SurveyedWords(HashedWords):
+    """Words in lower case, their hashes, and what they say of languages."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.evidence = LanguageEvidence(profiles())
 
 
 @record(frozen=True)
@@ -83,62 +98,67 @@ class BlockSurveyor:
     listed: int
     places: Mapping[tuple[str, ...], tuple[int, ...]]
 
+    @cached_property
+    def _memories(self) -> ThreadMemories[_SurveyedWords]:
+        return ThreadMemories(_SurveyedWords)
+
     def __call__(self, block: DocumentBlock) -> SurveyedBlock:
-        texts, metadata = list(block.texts), block.metadata
-        tokens = tokenise([lower(text, self.choices.clean.language) for text in texts])
-        terms = tokens
-        if self.cleaning is not None:
-            slow = self.cleaning.too_slow(texts)  # every other command sets these aside; here they only have no terms
-            terms = self.cleaning.tokens_of(["" if place in slow else text for place, text in enumerate(texts)])
-            terms = with_present_words(terms)
+        texts, metadata = block.texts, block.metadata
+        with self._memories.borrowed() as memory:
+            tokens = tokenise(lowered(texts, self.choices.clean.language), lowers=True, memory=memory)
+            once = first_in_document(tokens)
+            fingerprints = fingerprints_of_tokens(tokens, once, hashes=memory.hashes())
+            languages = memory.evidence.of_texts(tokens)
+            sample = sampled_texts(tokens, once, texts)
+            terms = with_present_words(tokens if self.cleaning is None else self._terms_of(texts, self.cleaning))
         if self.cleaning is not None and self.choices.features.units == "letters":
             terms = pairs_of_letters(terms)
-        once = first_in_document(tokens)
-        fingerprints = fingerprints_of_tokens(tokens, once)
-        lengths = fingerprints.words.tolist()
-        sets = [self._labels_in(cell) for cell in metadata.labels]
-        languages = spoken_in(tokens, profiles())
-        openings, odd, first_broken = Counter[str](), list[tuple[str, str]](), ""
-        for place, (words, distinct, text) in enumerate(zip(lengths, fingerprints.distinct.tolist(), texts, strict=True)):
-            if words > _OPENING_WORDS:
-                openings[" ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])] += 1
-            if broken := broken_characters(text):
-                odd.append(("broken characters", metadata.ids[place]))
-                first_broken = first_broken or broken
-            if words == 0:
-                odd.append(("no words at all", metadata.ids[place]))
-            elif is_repetition(words, distinct):
-                odd.append(("the same few words repeated", metadata.ids[place]))
-                languages[place] = DetectedLanguage()  # a word said often is no evidence of a language
+        words = fingerprints.words
+        repeated = np.flatnonzero(is_repetition(words, fingerprints.distinct) & (words > 0))
+        odd = [(place, "no words at all") for place in np.flatnonzero(words == 0).tolist()]
+        odd += [(place, "the same few words repeated") for place in repeated.tolist()]
+        broken = [(place, found) for place in places_with(texts, SIGNS_OF_BROKEN) if (found := broken_characters(texts[place]))]
+        odd = sorted([*((place, "broken characters") for place, _ in broken), *odd], key=itemgetter(0))
+        openings = Counter(
+            " ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])
+            for text, many in zip(texts, words.tolist(), strict=True)
+            if many > _OPENING_WORDS
+        )
 
         def first_of(order: Ints) -> list[SurveyDocument]:
             return [
-                SurveyDocument(metadata.ids[place], lengths[place], texts[place], metadata.labels[place])
+                SurveyDocument(metadata.ids[place], int(words[place]), texts[place], metadata.labels[place])
                 for place in order[: self.listed].tolist()
             ]
 
+        cells, own = numbered(metadata.labels)
         return SurveyedBlock(
             columns=block.columns,
-            metadata=metadata,
-            sets=sets,
-            characters=[len(text) for text in texts],
+            metadata=metadata.compact,
+            characters=lengths_of(texts),
             fingerprints=fingerprints,
-            terms=terms_of_block(terms, sets, once if terms is tokens else first_in_document(terms)),
-            short=first_of(np.argsort(fingerprints.words, kind="stable")),
-            long=first_of(np.argsort(-fingerprints.words, kind="stable")),
+            terms=terms_of_block(terms, sets_in(cells, self.choices), own, first_in_document(terms)),
+            short=first_of(np.argsort(words, kind="stable")),
+            long=first_of(np.argsort(-words, kind="stable")),
             openings=openings,
             odd=odd,
-            broken=first_broken,
-            languages=languages,
+            broken=broken[0][1] if broken else "",
+            languages=languages.without(repeated),  # a word said often is no evidence of a language
             cells={place: column_of(block.rows, place) for place in self.places.get(block.columns, ())},
-            sample=sampled_texts(tokens, once, texts),
+            sample=sample,
         )
 
-    def _labels_in(self, cell: str) -> tuple[str, ...]:
-        separator = self.choices.columns.label_separator
-        if separator:
-            return tuple(sorted(labels_in(cell, separator)))
-        return (cell,) if cell else ()
+    def _terms_of(self, texts: Sequence[str], cleaning: Cleaner) -> Tokens:
+        if slow := cleaning.too_slow(texts):  # every other command sets these aside; here they only have no terms
+            texts = ["" if place in slow else text for place, text in enumerate(texts)]
+        return cleaning.tokens_of(texts)
+
+
+def sets_in(cells: Sequence[str], choices: plan.Plan) -> list[tuple[str, ...]]:
+    """The labels in each of some cells."""
+    if separator := choices.columns.label_separator:
+        return [tuple(sorted(labels_in(cell, separator))) for cell in cells]
+    return [(cell,) if cell else () for cell in cells]
 
 
 class OddDocuments(Struct, frozen=True):
@@ -211,9 +231,7 @@ class SurveyResult(Struct, frozen=True, kw_only=True):
         return DetectedLanguage(self.spoken or "", self.script or "")
 
 
-def survey(
-    work: RunContext, shortest: int = 5, top: int = 12, as_written: bool = False
-) -> tuple[SurveyResult, dict[str, list[int]]]:
+def survey(work: RunContext, shortest: int = 5, top: int = 12, as_written: bool = False) -> tuple[SurveyResult, dict[str, Ints]]:
     """Read all documents once and report what is there; also the words of every document, by label. top: terms of each list.
     as_written: whether these are words before the plan's cleaning."""
     cleaning = None if as_written else cleaner(work.plan.clean, resources_for(work.plan.clean))
@@ -223,7 +241,7 @@ def survey(
     for seen in map_blocks(reading, BlockSurveyor(work.plan, cleaning, shortest, places), work.rejects, work.engine):
         looking.add(seen)
         work.advance(len(seen.metadata.ids))
-    if not looking.labels:
+    if not looking.documents:
         raise DataProblem(f"No usable document: {nothing_usable(work.rejects)}.", "Check --text and --encoding.")
     return looking.result(work.rejects.reasons[ReasonKind.NO_TEXT], top)
 
@@ -233,18 +251,17 @@ class _SurveyTally:
 
     def __init__(self, inputs: Inputs, choices: plan.Plan, shortest: int) -> None:
         self.choices, self.listed = choices, shortest
-        self.labels: list[str] = []
-        self.sets: list[tuple[str, ...]] = []
-        self.references: list[str] = []
-        self.characters: list[int] = []
-        self.words: list[int] = []
+        self.documents = 0
+        self.labels: list[Sequence[str]] = []
+        self.references: list[Sequence[str]] = []
+        self.characters: list[Ints] = []
         self.short: list[SurveyDocument] = []
         self.long: list[SurveyDocument] = []
         self.openings: Counter[str] = Counter()
         self.fingerprints: list[Fingerprints] = []
         self.terms = TermTally()
-        self.languages: list[DetectedLanguage] = []
-        self.odd: dict[str, list[str]] = {}
+        self.languages: list[TextLanguages] = []
+        self.odd: dict[str, list[int]] = {}
         self.broken = ""
         self.tallies = _column_tallies(inputs, choices.columns)
         self.sample = TextSample()
@@ -252,40 +269,49 @@ class _SurveyTally:
     def add(self, seen: SurveyedBlock) -> None:
         """Add one more block."""
         metadata, tallies = seen.metadata, self.tallies.get(seen.columns, {})
-        self.sample.add(seen.sample, len(self.labels), {tallies[place].name: column for place, column in seen.cells.items()})
-        self.labels += metadata.labels
-        self.sets += seen.sets
-        self.references += metadata.ids
-        self.characters += seen.characters
-        self.words += seen.fingerprints.words.tolist()
+        self.sample.add(seen.sample, self.documents, {tallies[place].name: column for place, column in seen.cells.items()})
+        self.labels.append(metadata.labels)
+        self.references.append(metadata.ids)
+        self.characters.append(seen.characters)
         self.fingerprints.append(seen.fingerprints)
         self.terms.add(seen.terms)
         self.short = nsmallest(self.listed, [*self.short, *seen.short], key=attrgetter("words"))
         self.long = nlargest(self.listed, [*self.long, *seen.long], key=attrgetter("words"))
         self.openings.update(seen.openings)
-        for what, reference in seen.odd:
-            self.odd.setdefault(what, []).append(reference)
+        for place, what in seen.odd:
+            self.odd.setdefault(what, []).append(self.documents + place)
         self.broken = self.broken or seen.broken
-        self.languages += seen.languages
+        self.languages.append(seen.languages)
         for place, column in seen.cells.items():
             tallies[place].add(column, metadata.labels)
+        self.documents += len(metadata.ids)
 
-    def result(self, empty: int, top: int) -> tuple[SurveyResult, dict[str, list[int]]]:
-        counts = Counter(label for labels in self.sets for label in labels)
-        words = np.array(self.words, dtype=np.int64)
-        names, numbers = numbered([label for labels in self.sets for label in labels])
-        owner = np.repeat(np.arange(words.size), [len(labels) for labels in self.sets])
-        by_label = {name: words[owner[numbers == number]] for number, name in enumerate(names)}
-        one_label_each = owner.size == np.unique(owner).size
-        share = column_summaries.share_between(np.log1p(words[owner]), numbers) if len(by_label) > 1 and one_label_each else None
+    def result(self, empty: int, top: int) -> tuple[SurveyResult, dict[str, Ints]]:
+        fingerprints, cells = joined(self.fingerprints), concatenated(self.labels)
+        words, references = fingerprints.words, concatenated(self.references)
+        values, own = numbered(cells)
+        sets, times = sets_in(values, self.choices), np.bincount(own, minlength=len(values))
+        counts = Counter[str]()
+        for labels, many in zip(sets, times.tolist(), strict=True):
+            counts.update(dict.fromkeys(labels, many))
+        by_label = {label: words[np.array([label in labels for labels in sets])[own]] for label in sorted(counts)}
+        sizes = np.array([len(labels) for labels in sets], dtype=np.int64)
+        owner = np.repeat(np.arange(words.size), sizes[own])
+        share = None
+        if len(by_label) > 1 and sizes.max() == 1:
+            of_value = np.array([sorted(counts).index(labels[0]) if labels else -1 for labels in sets], dtype=np.int64)
+            share = column_summaries.share_between(np.log1p(words[owner]), of_value[own][owner])
         language = self.choices.clean.language
         stops = stop_words(language) | negations(language)
-        self.languages = among_others(self.languages)
-        main = main_language(self.languages)
-        unlabelled = sum(not labels for labels in self.sets)
+        languages = among_others(TextLanguages.joined(self.languages))
+        main = main_language(languages.counts)
+        named = Counter[str]()
+        for detected, many in languages.counts.items():
+            named[str(detected)] += many
+        unlabelled = int(times[sizes == 0].sum())
         labelled = max(words.size - unlabelled, 1)
         least = min(self.choices.gather.similarity, self.choices.judge.similarity)
-        every = find_duplicates(joined(self.fingerprints), least)
+        every = find_duplicates(fingerprints, least)
         columns = column_summaries.merged(tally.summary() for tallies in self.tallies.values() for tally in tallies.values())
         clues = [column_summaries.column_clue(column.name, column.kind, self.sample.cells(column.name)) for column in columns]
         result = SurveyResult(
@@ -297,17 +323,17 @@ class _SurveyTally:
             },
             unlabelled=unlabelled,
             spellings=[dict(group) for group in spellings(counts)],
-            characters=column_summaries.summarise(np.array(self.characters, dtype=np.int64)),
+            characters=column_summaries.summarise(np.concatenate(self.characters)),
             words=column_summaries.summarise(words),
-            words_by_label={name: column_summaries.summarise(values) for name, values in by_label.items()},
+            words_by_label={name: column_summaries.summarise(lengths) for name, lengths in by_label.items()},
             length_share=share,
             length_share_by_chance=min(1.0, (len(by_label) - 1) / max(owner.size - 1, 1)) if share is not None else None,
             shortest=self.short,
             longest=self.long,
             openings={opening: times for opening, times in self.openings.most_common(5) if times > 1},
-            copies=self._copies(every),
-            leaks=self.sample.leaks(self.sets, every.above(self.choices.judge.similarity).groups(), clues),
-            odd=self._odd(),
+            copies=self._copies(every, references, cells),
+            leaks=self.sample.leaks(sets, own, every.above(self.choices.judge.similarity).groups(), clues),
+            odd=self._odd(languages, main, references),
             distinct_terms=self.terms.distinct,
             terms=self.terms.most_common(top),
             terms_without_stop_words=self.terms.most_common(max(top, 90), stops),
@@ -317,23 +343,28 @@ class _SurveyTally:
             broken=self.broken,
             spoken=main.code or None,
             script=main.script or None,
-            languages=dict(Counter(str(detected) for detected in self.languages if detected.known).most_common()),
-            several=sum(len(labels) > 1 for labels in self.sets),
-            separator="" if self.choices.columns.label_separator else column_summaries.separator_of(self.labels),
+            languages=dict(named.most_common()),
+            several=int(times[sizes > 1].sum()),
+            separator="" if self.choices.columns.label_separator else column_summaries.separator_of(cells),
             columns=columns,
         )
-        return result, {name: values.tolist() for name, values in by_label.items()} or {"all": self.words}
+        return result, by_label or {"all": words}
 
-    def _copies(self, every: Duplicates) -> CopyCounts:
+    def _copies(self, every: Duplicates, references: Sequence[str], cells: Sequence[str]) -> CopyCounts:
         duplicates = every.above(self.choices.gather.similarity)
-        _, sizes = np.unique(every.above(self.choices.judge.similarity).groups(), return_counts=True)
+        sizes = np.bincount(every.above(self.choices.judge.similarity).groups())
         first = duplicates.earliest()
+
+        def labels_at(place: int) -> str:  # in one cell, in an order that does not matter
+            separator = self.choices.columns.label_separator
+            return joined_labels(sets_in([cells[place]], self.choices)[0], separator) if separator else cells[place]
+
         pairs = [
             CopyPair(
-                reference=self.references[place],
-                first=self.references[first[place]],
-                label=self._cell(place),
-                first_label=self._cell(first[place]),
+                reference=references[place],
+                first=references[first[place]],
+                label=labels_at(place),
+                first_label=labels_at(first[place]),
                 similarity=float(duplicates.similarity[place]),
             )
             for place in np.flatnonzero(first >= 0).tolist()
@@ -350,26 +381,24 @@ class _SurveyTally:
             examples=[*conflicting[:_EXAMPLES], *near[: max(0, _EXAMPLES - len(conflicting))]],
         )
 
-    def _cell(self, place: int) -> str:
-        """The labels of a document in one cell, in an order that does not matter."""
-        separator = self.choices.columns.label_separator
-        return joined_labels(self.sets[place], separator) if separator else self.labels[place]
-
-    def _odd(self) -> list[OddDocuments]:
+    def _odd(self, languages: TextLanguages, main: DetectedLanguage, references: Sequence[str]) -> list[OddDocuments]:
         """What looks out of place, most documents first; the language that most documents are in is not odd."""
-        main = main_language(self.languages)
-        for language, reference in zip(self.languages, self.references, strict=True) if main.known else ():
+        for at, language in enumerate(languages.distinct if main.known else ()):
             if language.code and language.code != main.code:
-                self.odd.setdefault(f"{IN_ANOTHER}, {language}", []).append(reference)
+                what = f"{IN_ANOTHER}, {language}"
             elif language.script and language.script != main.script:
-                self.odd.setdefault(f"{IN_SCRIPT} {language}", []).append(reference)
+                what = f"{IN_SCRIPT} {language}"
+            else:
+                continue
+            if (places := np.flatnonzero(languages.which == at)).size:
+                self.odd[what] = sorted([*self.odd.get(what, ()), *places.tolist()])
         if self.choices.columns.id:
-            times = Counter(self.references)
-            if shared := [name for name in self.references if times[name] > 1]:
-                self.odd[SAME_NAME] = shared
+            times = tally(references)
+            if len(times) < len(references):
+                self.odd[SAME_NAME] = [place for place, name in enumerate(references) if times[name] > 1]
         odd = [
-            OddDocuments(what, len(references), list(dict.fromkeys(references))[:_EXAMPLES])
-            for what, references in self.odd.items()
+            OddDocuments(what, len(places), list(dict.fromkeys(references[place] for place in places))[:_EXAMPLES])
+            for what, places in self.odd.items()
         ]
         return sorted(odd, key=lambda entry: -entry.documents)
 

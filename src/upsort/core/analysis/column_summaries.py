@@ -9,7 +9,7 @@ import numpy as np
 import xxhash
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Floats, Ints, distinct_sorted, numbered
+from upsort.core.arrays import Floats, Ints, distinct_sorted, numbered, tally
 from upsort.core.classifiers.naive_bayes import NaiveBayesOnCounts, label_sums, label_totals
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.dates import DateOrder, Dates, DateTally, dates_of
@@ -237,7 +237,7 @@ def separator_of(cells: Sequence[str]) -> str:
 
     In sets, the parts come back in other combinations or alone, and there are few of them: `pests; water` is next to `pests` and
     `water; beds`. In a label such as `lost, found` they do not."""
-    times = Counter(cell for cell in cells if cell and not cell.isspace())
+    times = Counter({cell: many for cell, many in tally(cells).items() if cell and not cell.isspace()})
     best, most = "", 0
     for separator in _SEPARATORS:
         several = _cells_of_several(times, separator)

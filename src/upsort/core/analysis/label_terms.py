@@ -42,26 +42,27 @@ class BlockTerms:
     holding: AnyArray
 
 
-def terms_of_block(tokens: Tokens, labels: Sequence[Sequence[str]], once: Places) -> BlockTerms:
-    """Count the documents of a block. labels: of each document. once: `first_in_document` of the tokens."""
+def terms_of_block(tokens: Tokens, sets: Sequence[Sequence[str]], own: Ints, once: Places) -> BlockTerms:
+    """Count the documents of a block. sets: of labels; own: (n,) the place there of each document's. once: `first_in_document`
+    of the tokens."""
     known: dict[str, int] = {}
-    columns = [
-        [0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(block_labels))] for block_labels in labels
-    ]
-    column = np.array([number for numbers in columns for number in numbers], dtype=np.int64)
+    met = own[np.sort(np.unique(own, return_index=True)[1])].tolist()  # in the order of the documents
+    columns = {place: [0, *(known.setdefault(label, len(known) + 1) for label in dict.fromkeys(sets[place]))] for place in met}
+    column = np.array([number for place in range(len(sets)) for number in columns.get(place, ())], dtype=np.int64)
     width, k = len(tokens.words), len(known) + 1
     # Each token of a document counts in each of the document's columns.
-    owner = np.repeat(np.arange(len(columns)), np.diff(tokens.starts))[once]
-    widths = np.array([len(row) for row in columns], dtype=np.int64)
+    owner = own[np.repeat(np.arange(own.size), np.diff(tokens.starts))[once]]
+    widths = np.array([len(columns.get(place, ())) for place in range(len(sets))], dtype=np.int64)
     start = np.cumsum(widths) - widths
     times = widths[owner]
     within = np.arange(int(times.sum())) - np.repeat(np.cumsum(times) - times, times)
     code = np.repeat(tokens.codes[once].astype(np.int64), times)
     cells = np.bincount(code * k + column[np.repeat(start[owner], times) + within], minlength=width * k)
+    documents = np.repeat(np.bincount(own, minlength=len(sets)), widths)
     return BlockTerms(
         words=tokens.words,
         labels=list(known),
-        documents=np.bincount(column, minlength=k).astype(np.int64),
+        documents=np.bincount(column, weights=documents, minlength=k).astype(np.int64),
         holding=cells.reshape(width, k).astype(np.int32),
     )
 

@@ -14,7 +14,7 @@ import numpy as np
 from msgspec import Struct
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Codes, Floats, Ints, Places, places_with
+from upsort.core.arrays import Bools, Codes, Floats, Ints, Places, chosen_texts, factorize, places_with
 from upsort.core.classifiers.families import train
 from upsort.core.classifiers.family import TrainingData
 from upsort.core.classifiers.problem_arrays import Targets
@@ -297,12 +297,13 @@ def sampled_texts(tokens: Tokens, once: Places, texts: Sequence[str]) -> Sampled
         rows = np.linspace(0, rows.size - 1, _MOST_OF_A_BLOCK).astype(np.int64)
     owner = np.repeat(np.arange(len(texts)), np.diff(tokens.starts))[once]
     inside = np.isin(owner, rows)
+    codes, distinct = factorize(tokens.codes[once][inside])
     return SampledTexts(
         rows=rows,
-        words=tokens.words,
-        codes=tokens.codes[once][inside],
+        words=[tokens.words[code] for code in distinct.tolist()],
+        codes=codes.astype(np.int32),
         sizes=np.bincount(owner[inside], minlength=len(texts))[rows],
-        numbers=numbers_of([texts[row] for row in rows.tolist()]),
+        numbers=numbers_of(chosen_texts(texts, rows)),
     )
 
 
@@ -317,27 +318,28 @@ class TextSample:
     def add(self, block: SampledTexts, first: int, cells: Mapping[str, Sequence[str]]) -> None:
         """One more block. first: the number of its first document. cells: of its documents, by column."""
         terms = np.array([self._terms.setdefault(word, len(self._terms)) for word in block.words], dtype=np.int32)
-        ends = np.cumsum(block.sizes)
+        chosen, ends = np.arange(0, block.rows.size, self._step), np.cumsum(block.sizes)
         numbers: dict[int, list[tuple[str, float]]] = {}
         found = zip(block.numbers.owner.tolist(), block.numbers.before, block.numbers.values.tolist(), strict=True)
         for owner, before, value in found:
             numbers.setdefault(owner, []).append((before, value))
-        for place in range(0, block.rows.size, self._step):
-            row, end = int(block.rows[place]), int(ends[place])
-            words = terms[block.codes[end - int(block.sizes[place]) : end]]
-            of_row = {name: column[row] for name, column in cells.items()}
-            self._kept.append((first + row, words, numbers.get(place, []), of_row))
+        rows = block.rows[chosen]
+        columns = {name: list(chosen_texts(column, rows)) for name, column in cells.items()}
+        for at, (place, row) in enumerate(zip(chosen.tolist(), rows.tolist(), strict=True)):
+            words = terms[block.codes[ends[place] - block.sizes[place] : ends[place]]]
+            self._kept.append((first + row, words, numbers.get(place, []), {name: own[at] for name, own in columns.items()}))
         while len(self._kept) > MOST_DOCUMENTS:
             self._kept, self._step = self._kept[::2], 2 * self._step
 
-    def leaks(self, sets: Sequence[Sequence[str]], groups: Ints, clues: Sequence[Clue | None]) -> list[Leak]:
-        """What gives away labels. sets: the labels of all documents. groups: (N,) of all. clues: of the sample."""
-        labelled = [place for place, (document, *_) in enumerate(self._kept) if sets[document]]
+    def leaks(self, sets: Sequence[Sequence[str]], of_each: Ints, groups: Ints, clues: Sequence[Clue | None]) -> list[Leak]:
+        """What gives away labels. sets: of labels. of_each: (N,) the place there of each document's; groups: (N,) of all.
+        clues: of the sample."""
+        labelled = [place for place, (document, *_) in enumerate(self._kept) if sets[of_each[document]]]
         if not labelled:
             return []
         rows = np.array(labelled, dtype=np.int64)
         documents = [self._kept[place][0] for place in labelled]
-        names, _, own = numbered_sets([frozenset(sets[document]) for document in documents])
+        names, _, own = numbered_sets([frozenset(sets[place]) for place in of_each[documents].tolist()])
         columns = [replace(clue, values=clue.values[rows]) for clue in clues if clue is not None]
         text = TextAndLabels(
             counts=csr_array(self._counts()[rows]), terms=list(self._terms), own=own, names=names, groups=groups[documents]

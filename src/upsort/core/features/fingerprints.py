@@ -9,7 +9,7 @@ import xxhash
 
 from upsort.core.arrays import AnyArray, Ints, Keys, Places, distinct_sorted, holds_any
 from upsort.core.lazy import record
-from upsort.core.text.characters import LOWER_DEPENDS, lower
+from upsort.core.text.characters import DOTTED_I_LANGUAGES, LOWER_DEPENDS, lower
 from upsort.core.text.tokeniser import ThreadMemories, Tokens, WordMemory, first_in_document, tokenise
 
 _ODD = np.uint64(0x9E3779B97F4A7C15)
@@ -54,14 +54,18 @@ def stretches(starts: Ints, rows: Ints, most: int | None = None) -> tuple[Ints, 
 
 def fingerprints_of(texts: Sequence[str], with_shingles: bool = True) -> Fingerprints:
     """The prints of a block of documents; without shingles only exact copies can be reported."""
-    if holds_any(texts, LOWER_DEPENDS):
-        texts = [lower(text, "") for text in texts]
     with _MEMORIES.borrowed() as memory:
-        tokens = tokenise(texts, lowers=True, memory=memory)
+        tokens = tokenise(lowered(texts, ""), lowers=True, memory=memory)
         return fingerprints_of_tokens(tokens, first_in_document(tokens), with_shingles, memory.hashes())
 
 
-class _HashedWords(WordMemory):
+def lowered(texts: Sequence[str], language: str) -> Sequence[str]:
+    """The texts, for words that are made lower-case one by one: in lower case already where a letter beside them matters."""
+    depends = language in DOTTED_I_LANGUAGES or holds_any(texts, LOWER_DEPENDS)
+    return [lower(text, language) for text in texts] if depends else texts
+
+
+class HashedWords(WordMemory):
     """Words in lower case, and their hashes."""
 
     def __init__(self) -> None:
@@ -74,7 +78,7 @@ class _HashedWords(WordMemory):
         return self._hashes
 
 
-_MEMORIES = ThreadMemories(_HashedWords)
+_MEMORIES = ThreadMemories(HashedWords)
 
 
 def hashes_of(words: Sequence[str]) -> Keys:

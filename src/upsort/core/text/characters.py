@@ -27,7 +27,7 @@ import unicodedata
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cache, lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 from upsort.core.errors import UsageProblem
 from upsort.core.text.step import PRIVATE
@@ -77,9 +77,10 @@ _TIMES = 3
 _MOST_DISTINCT = 6
 
 
-def is_repetition(tokens: int, distinct: int) -> bool:
-    """Whether a document with these numbers of tokens and distinct tokens repeats a few words at least three times on average."""
-    return tokens >= _LEAST_TOKENS and distinct <= _MOST_DISTINCT and distinct * _TIMES <= tokens
+def is_repetition(tokens: Any, distinct: Any) -> Any:
+    """Whether a document with these numbers of tokens and distinct tokens repeats a few words at least three times on average;
+    of arrays of both (n,) for each."""
+    return (tokens >= _LEAST_TOKENS) & (distinct <= _MOST_DISTINCT) & (distinct * _TIMES <= tokens)
 
 
 SENTENCE_ENDS = ".!?…。！？"

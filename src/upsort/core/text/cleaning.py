@@ -179,7 +179,7 @@ class Cleaner:
         they did is tried again. Raises DataProblem where they take too long on all of them."""
         patience, slow, any_may = self.patience, {}, self._own_patterns
         longest = max(map(len, self.resources.replacements.values()), default=0)
-        for place, document in enumerate(documents):
+        for place, document in enumerate(documents if any_may or longest else ()):
             if not any_may and longest * (len(document) + 1) <= MOST_CHARACTERS:
                 continue
             if hash(document) not in patience.known:

@@ -5,13 +5,12 @@ import re
 import unicodedata
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import field
 from functools import lru_cache
 
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Codes, Floats, Ints
+from upsort.core.arrays import Floats, Ints
 from upsort.core.lazy import record
 from upsort.core.text.tokeniser import Tokens
 
@@ -69,13 +68,10 @@ class LanguageProfiles:
 
 @record(frozen=True)
 class DetectedLanguage:
-    """The language of a text, or the script that says none. Both are empty if too little speaks for any.
-
-    margin: logarithmic units by which the language is likelier than the next one."""
+    """The language of a text, or the script that says none. Both are empty if too little speaks for any."""
 
     code: str = ""
     script: str = ""
-    margin: float = field(default=0.0, compare=False)
 
     @property
     def known(self) -> bool:
@@ -86,77 +82,137 @@ class DetectedLanguage:
         return NAMES.get(self.code, "") or (f"{self.script} script" if self.script else "")
 
 
+@record(frozen=True)
+class TextLanguages:
+    """The languages of n texts. distinct: of which some are those of texts. which: (n,) places there. margins: (n,) logarithmic
+    units by which each language is likelier than the next one; 0 where the script alone says what it is, or nothing is known."""
+
+    distinct: tuple[DetectedLanguage, ...]
+    which: Ints
+    margins: Floats
+
+    @property
+    def each(self) -> list[DetectedLanguage]:
+        """(n) of the texts."""
+        return [self.distinct[place] for place in self.which.tolist()]
+
+    @property
+    def counts(self) -> Counter[DetectedLanguage]:
+        """How many texts are in each that is known, in the order in which they come."""
+        places, first, times = np.unique(self.which, return_index=True, return_counts=True)
+        counts = Counter[DetectedLanguage]()
+        for at in np.argsort(first).tolist():
+            language = self.distinct[places[at]]
+            counts[language] += int(times[at]) if language.known else 0
+        return +counts
+
+    def without(self, places: Ints) -> "TextLanguages":
+        """The same, but nothing is known of the texts at some places."""
+        which, margins = self.which.copy(), self.margins.copy()
+        which[places], margins[places] = self.distinct.index(DetectedLanguage()), 0.0
+        return TextLanguages(self.distinct, which, margins)
+
+    @staticmethod
+    def joined(parts: Sequence["TextLanguages"]) -> "TextLanguages":
+        """Those of consecutive blocks as those of one."""
+        numbers: dict[DetectedLanguage, int] = {}
+        which = [
+            np.array([numbers.setdefault(language, len(numbers)) for language in part.distinct], dtype=np.int64)[part.which]
+            for part in parts
+        ]
+        return TextLanguages(tuple(numbers), np.concatenate(which), np.concatenate([part.margins for part in parts]))
+
+
 class LanguageEvidence:
     """The evidence of words for each language; sums of it say what whole texts and corpora are in.
 
-    words: (n,) distinct words. letters: (n,). scripts: of each word, as a number of `script_names`. sums: (n, n_languages)
-    logarithms. trigrams: (n,) how many. foreign: (n, n_languages) letters that a language does not have."""
+    letters: (n,) of n words. scripts: of each word, as a number of `script_names`. sums: (n, n_languages) logarithms. trigrams:
+    (n,) how many. foreign: (n, n_languages) letters that a language does not have."""
 
-    def __init__(self, words: Sequence[str], profiles: LanguageProfiles) -> None:
-        self.profiles = profiles
+    def __init__(self, profiles: LanguageProfiles) -> None:
+        self.profiles, k = profiles, len(profiles.languages)
+        self.letters = self.scripts = self.trigrams = np.zeros(0, dtype=np.int64)
+        self.sums = self.foreign = np.zeros((0, k))
+        self._scripts: dict[str, int] = {}
+
+    @property
+    def script_names(self) -> list[str]:
+        """The scripts of words; the empty one is that of words without letters."""
+        return list(self._scripts)
+
+    def add(self, words: Sequence[str]) -> None:
+        """More words, none of which was there before."""
+        profiles = self.profiles
         pieces = [[] if any(sign.isdigit() for sign in word) else _letters_of(word) for word in words]  # codes are in no language
-        self.letters = np.array([sum(map(len, parts)) for parts in pieces], dtype=np.int64)
-        known: dict[str, int] = {}
-        self.scripts = np.array(
+        letters = np.array([sum(map(len, parts)) for parts in pieces], dtype=np.int64)
+        known = self._scripts
+        scripts = np.array(
             [known.setdefault(script_of(parts[0][0]) if parts else "", len(known)) for parts in pieces], dtype=np.int64
         )
-        self.script_names = list(known)
         # All letters after each other, the words set apart: the trigrams are those around each letter.
         joined = f"{_EDGE}{_EDGE.join(part for parts in pieces for part in parts)}{_EDGE}"
         signs = np.frombuffer(joined.encode("utf-32-le", "surrogatepass"), dtype="<u4").astype(np.int64)
         places = np.flatnonzero(signs != ord(_EDGE))
-        begins = np.concatenate(([0], np.cumsum(self.letters)))
-        profiled = np.isin(self.scripts, [at for at, name in enumerate(self.script_names) if name in _PROFILED])
+        begins = np.concatenate(([0], np.cumsum(letters)))
+        profiled = np.isin(scripts, [at for name, at in known.items() if name in _PROFILED])
         rows = profiles.rows_of(_keys(signs[places - 1], signs[places], signs[places + 1]))
-        self.sums = _summed(rows, begins, profiles.scores) * profiled[:, None]
-        self.trigrams = self.letters * profiled
         # A letter counts as foreign only in words that are not plain: those are written in any language.
         odd = profiled & np.array([not word.isascii() for word in words], dtype=bool)
         distinct, letter = np.unique(signs[places], return_inverse=True)
         of_letters = np.array(
             [[chr(sign) not in alphabet for alphabet in profiles.alphabets] for sign in distinct.tolist()], dtype=np.float64
         ).reshape(distinct.size, len(profiles.languages))
-        self.foreign = _summed(letter, begins, of_letters) * odd[:, None]
-        self.sums -= _FOREIGN * self.foreign
+        foreign = _summed(letter, begins, of_letters) * odd[:, None]
+        sums = _summed(rows, begins, profiles.scores) * profiled[:, None] - _FOREIGN * foreign
+        self.letters, self.scripts = np.append(self.letters, letters), np.append(self.scripts, scripts)
+        self.trigrams = np.append(self.trigrams, letters * profiled)
+        self.sums, self.foreign = np.vstack((self.sums, sums)), np.vstack((self.foreign, foreign))
 
-    def of_texts(self, tokens: Tokens) -> list[DetectedLanguage]:
-        """The language of each text. tokens: whose words are those of this evidence."""
-        of_script = np.zeros((len(self.letters), len(self.script_names)))
-        of_script[np.arange(len(self.letters)), self.scripts] = self.letters
-        values = np.column_stack((self.sums, self.foreign, self.trigrams, of_script))
-        summed = _summed(tokens.codes, tokens.starts, values)
-        k = len(self.profiles.languages)
-        return self._spoken(summed[:, :k], summed[:, k : 2 * k], summed[:, 2 * k], summed[:, 2 * k + 1 :])
+    def of_texts(self, tokens: Tokens) -> TextLanguages:
+        """The language of each text, by its first words. tokens: whose words begin with those of this evidence."""
+        if len(tokens.words) > self.letters.size:
+            self.add(tokens.words[self.letters.size :])
+        lengths = np.minimum(np.diff(tokens.starts), _WORDS_SAMPLED)
+        begins = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
+        codes = tokens.codes[np.arange(begins[-1]) + np.repeat(tokens.starts[:-1] - begins[:-1], lengths)]
+        present = np.flatnonzero(np.bincount(codes, minlength=self.letters.size))
+        place = np.zeros(self.letters.size, dtype=np.int64)
+        place[present] = np.arange(present.size)
+        names = sorted(self._scripts)
+        of_script = np.zeros((present.size, len(names)))
+        of_script[np.arange(present.size), np.argsort(np.argsort(self.script_names))[self.scripts[present]]] = self.letters[
+            present
+        ]
+        values: Floats = np.column_stack((self.sums[present], self.foreign[present], self.trigrams[present], of_script))
+        summed, k = _summed(place[codes], begins, values), len(self.profiles.languages)
+        return self._spoken(summed[:, :k], summed[:, k : 2 * k], summed[:, 2 * k], summed[:, 2 * k + 1 :], names)
 
-    def _spoken(self, sums: Floats, foreign: Floats, trigrams: Floats, scripts: Floats) -> list[DetectedLanguage]:
-        """sums, foreign: (m, n_languages) of the texts. trigrams: (m,). scripts: (m, n_scripts) letters."""
-        names, languages = self.script_names, self.profiles.languages
-        if not names:
-            return [DetectedLanguage()] * len(trigrams)
-        rows, letters = np.arange(len(trigrams)), scripts.sum(axis=1)
-        kana = scripts[:, [at for at, name in enumerate(names) if name in _KANA]].sum(axis=1)
+    def _spoken(self, sums: Floats, foreign: Floats, trigrams: Floats, scripts: Floats, names: Sequence[str]) -> TextLanguages:
+        """sums, foreign: (m, n_languages) of the texts. trigrams: (m,). scripts: (m, n_scripts) letters of each of `names`."""
+        languages, rows, letters = self.profiles.languages, np.arange(len(trigrams)), scripts.sum(axis=1)
+        names = [*names, "Hiragana"]
+        kana = scripts[:, [at for at, name in enumerate(names[:-1]) if name in _KANA]].sum(axis=1)
         best = sums.argmax(axis=1)
         ranked = np.partition(sums, -2, axis=1)
-        clear = (ranked[:, -1] - ranked[:, -2] >= _LEAST_MARGIN) & (trigrams > 0)
+        margins = ranked[:, -1] - ranked[:, -2]
         many = np.maximum(trigrams, 1.0)
         odd = (foreign[rows, best] >= _FEW_FOREIGN) & (foreign[rows, best] > _MOST_FOREIGN * letters)
         lacking = self.profiles.usual[best] - sums[rows, best] / many
         strange = odd | (lacking > _FAR + _FAR_SHORT / np.sqrt(np.maximum(many / 5, 1.0)))
         japanese = (letters > 0) & (kana >= _LEAST_KANA * letters)
-        scores = []
-        for row, script in enumerate(scripts.argmax(axis=1).tolist()):
-            name = "Hiragana" if japanese[row] else names[script]
-            if not letters[row]:
-                scores.append(DetectedLanguage())
-            elif name not in _PROFILED:
-                scores.append(DetectedLanguage(_BY_SCRIPT.get(name, ""), name))
-            elif not clear[row]:
-                scores.append(DetectedLanguage())
-            elif strange[row]:
-                scores.append(DetectedLanguage("", name if name != "Latin" else ""))
-            else:
-                scores.append(DetectedLanguage(languages[best[row]], margin=float(ranked[row, -1] - ranked[row, -2])))
-        return scores
+        script = np.where(japanese, len(names) - 1, np.append(scripts, np.zeros((rows.size, 1)), axis=1).argmax(axis=1))
+        profiled = np.isin(script, [at for at, name in enumerate(names) if name in _PROFILED])
+        clear = profiled & (letters > 0) & (margins >= _LEAST_MARGIN) & (trigrams > 0)
+        # Of all that may be said: nothing, a script alone, or a language.
+        distinct = [
+            DetectedLanguage(),
+            *(DetectedLanguage(_BY_SCRIPT.get(name, ""), name) if name != "Latin" else DetectedLanguage() for name in names),
+            *map(DetectedLanguage, languages),
+        ]
+        which = np.where(
+            clear, np.where(strange, 1 + script, 1 + len(names) + best), np.where(profiled | (letters == 0), 0, 1 + script)
+        )
+        return TextLanguages(tuple(distinct), which, np.where(clear & ~strange, margins, 0.0))
 
 
 def _keys(first: Ints, second: Ints, third: Ints) -> Ints:
@@ -164,29 +220,24 @@ def _keys(first: Ints, second: Ints, third: Ints) -> Ints:
     return (first << 42) | (second << 21) | third
 
 
-def _summed(rows: Ints | Codes, begins: Ints, values: Floats) -> Floats:
+def _summed(rows: Ints, begins: Ints, values: Floats) -> Floats:
     """(n, width) the sums of values[rows] over n stretches. begins: (n + 1,) where each begins, and the last ends."""
     chosen = csr_array((np.ones(rows.size), rows, begins), shape=(begins.size - 1, len(values)))
     return np.asarray(chosen @ values)
 
 
-def spoken_in(tokens: Tokens, profiles: LanguageProfiles) -> list[DetectedLanguage]:
+def spoken_in(tokens: Tokens, profiles: LanguageProfiles) -> TextLanguages:
     """The language of each of some tokenised texts, by its first words. Words are in lower case.
 
     A naive Bayes of trigrams with the ends of words in them (Cavnar & Trenkle 1994 for the idea of n-gram profiles; Dunning 1994
     for the likelihood). Scripts that one language writes, such as kana, identify it alone; of the others nothing is claimed."""
-    lengths = np.minimum(np.diff(tokens.starts), _WORDS_SAMPLED)
-    begins = np.concatenate(([0], np.cumsum(lengths))).astype(np.int64)
-    at = np.arange(begins[-1]) + np.repeat(tokens.starts[:-1] - begins[:-1], lengths)
-    present, codes = np.unique(tokens.codes[at], return_inverse=True)
-    words = [tokens.words[code] for code in present.tolist()]
-    first = Tokens(words, codes.astype(np.int32), begins, np.zeros(0, dtype=np.int64))
-    return LanguageEvidence(words, profiles).of_texts(first)
+    return LanguageEvidence(profiles).of_texts(tokens)
 
 
 def likelihood(text: str, profiles: LanguageProfiles) -> float:
     """The logarithm of how likely a trigram of a text in lower case is, in the mean, in the language in which it is likeliest."""
-    evidence = LanguageEvidence(_letters_of(text), profiles)
+    evidence = LanguageEvidence(profiles)
+    evidence.add(_letters_of(text))
     return float(evidence.sums.sum(axis=0).max() / max(evidence.trigrams.sum(), 1))
 
 
@@ -218,17 +269,15 @@ def trigrams_of(word: str) -> list[str]:
     return [padded[at : at + 3] for at in range(len(word))]
 
 
-def among_others(detections: Sequence[DetectedLanguage]) -> list[DetectedLanguage]:
+def among_others(languages: TextLanguages) -> TextLanguages:
     """The languages of texts of one corpus, each by its own words and by how common the language is among the others (Bayes' rule
     with the shares of the clear ones for priors): of ten thousand English letters, two that look a little Danish are English."""
-    counts = Counter(detected.code for detected in detections if detected.code)
+    counts = Counter[str]()
+    for language, many in languages.counts.items():
+        counts[language.code] += many if language.code else 0
     most = max(counts.values(), default=1)
-    return [
-        detected
-        if not detected.margin or detected.margin >= _LEAST_MARGIN + math.log(most / counts[detected.code])
-        else DetectedLanguage()
-        for detected in detections
-    ]
+    needed = np.array([_LEAST_MARGIN + math.log(most / max(counts[language.code], 1)) for language in languages.distinct])
+    return languages.without(np.flatnonzero((languages.margins > 0) & (languages.margins < needed[languages.which])))
 
 
 def _letters_of(word: str) -> list[str]:
@@ -248,10 +297,14 @@ def script_of(letter: str) -> str:
 _BROKEN = re.compile("[ÂÃ][\x80-\xbf€‚ƒ„…†‡ˆ‰Š‹Œ‘’“”•–—˜™š›œžŸ]|â[€‚„†][\x80-\xbfœ™˜š“”¢¦“˜]|ï¿½|\ufffd")
 
 
+SIGNS_OF_BROKEN = "[ÃÂâï\ufffd]"
+"""What texts with broken characters have in them."""
+
+
 def broken_characters(text: str) -> str:
     """The first UTF-8 in a text that was read as another encoding, or the first character lost in conversion; empty where there
     is none."""
-    if text.isascii() or not any(sign in text for sign in "ÃÂâï\ufffd"):
+    if text.isascii():
         return ""
     match = _BROKEN.search(text)
     return match[0] if match else ""

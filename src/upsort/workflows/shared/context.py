@@ -1,7 +1,7 @@
 """What every workflow is given: inputs, plan, rejected rows, progress, executor; and the detected language of inputs."""
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import field, replace
 
@@ -158,13 +158,12 @@ _LEAST_DOCUMENTS = 3
 _LEAST_SHARE = 0.6
 
 
-def main_language(detections: Iterable[DetectedLanguage]) -> DetectedLanguage:
+def main_language(counts: Counter[DetectedLanguage]) -> DetectedLanguage:
     """What most of the documents of which anything is known are in; nothing where that are too few, or no clear majority."""
-    counts = Counter((detected.code, detected.script) for detected in detections if detected.known)
-    if not counts:
-        return DetectedLanguage()
-    most, times = counts.most_common(1)[0]
-    return DetectedLanguage(*most) if times >= _LEAST_SHARE * counts.total() and times >= _LEAST_DOCUMENTS else DetectedLanguage()
+    for most, times in counts.most_common(1):
+        if times >= _LEAST_SHARE * counts.total() and times >= _LEAST_DOCUMENTS:
+            return most
+    return DetectedLanguage()
 
 
 def language_of(inputs: Inputs, columns: plan.Columns) -> DetectedLanguage:
@@ -172,7 +171,7 @@ def language_of(inputs: Inputs, columns: plan.Columns) -> DetectedLanguage:
     table = inputs.tables[0]
     roles = roles_in(table.columns, table.name, plan.Columns(text=columns.text))
     texts = [lower(text, "") for text in texts_of(sampled_rows(table)[::_SAMPLED_EVERY], roles)]
-    return main_language(among_others(spoken_in(tokenise(texts), profiles())))
+    return main_language(among_others(spoken_in(tokenise(texts), profiles())).counts)
 
 
 def in_its_language(choices: Plan, inputs: Inputs) -> tuple[Plan, DetectedLanguage]:

@@ -1,10 +1,11 @@
 """Write the figures of evaluations and surveys."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
+from upsort.core.arrays import Ints
 from upsort.core.evaluation.probability_measures import Reliability
 from upsort.core.text.word_lists import greetings
 from upsort.io.outputs.atomic import check_writable, make_folder, replacing
@@ -77,7 +78,7 @@ def reliabilities(evaluation: Evaluation) -> dict[str, Reliability]:
     return {"before calibration": evaluation.reliability_before, "calibrated": evaluation.probability.reliability}
 
 
-def draw_survey(result: SurveyResult, lengths: dict[str, list[int]], folder: Path, kind: str = "png") -> list[Path]:
+def draw_survey(result: SurveyResult, lengths: Mapping[str, Ints], folder: Path, kind: str = "png") -> list[Path]:
     """Write the figures of a survey into `folder`, which is made. lengths: words of every document. kind: `png` or `svg`."""
     make_folder(folder)
     check_writable(folder / f"labels.{kind}")
