@@ -32,13 +32,25 @@ def factorize(values: AnyArray) -> tuple[npt.NDArray[np.intp], AnyArray]:
     """(n,) whole numbers → (n,) the number of each value, and the distinct values as they first come."""
     _numbered[0] += values.size
     if values.size >= _LARGE or (values.size >= _WORTH_IT and _numbered[0] >= _LARGE_TOGETHER):
-        encoded = pyarrow.array(values).dictionary_encode()
-        return encoded.indices.to_numpy().astype(np.intp), encoded.dictionary.to_numpy()
+        encoded = arrow_numbers(values).dictionary_encode()
+        return of_arrow(encoded.indices, np.int32).astype(np.intp), of_arrow(encoded.dictionary, values.dtype)
     distinct, first, inverse = np.unique(values, return_index=True, return_inverse=True)
     order = np.argsort(first)
     rank: Any = np.empty(order.size, dtype=np.intp)
     rank[order] = np.arange(order.size)
     return rank[inverse], distinct[order]
+
+
+def arrow_numbers(values: AnyArray) -> Any:
+    """Numbers as an Arrow array. Its own way of making one loads pandas where that is installed, and so does the way back."""
+    content = pyarrow.py_buffer(np.ascontiguousarray(values))
+    return pyarrow.Array.from_buffers(pyarrow.from_numpy_dtype(values.dtype), values.size, [None, content])
+
+
+def of_arrow(array: Any, kind: npt.DTypeLike) -> AnyArray:
+    """The numbers of an Arrow array of this kind, without nulls."""
+    content = array.buffers()[1]
+    return np.frombuffer(content or b"", dtype=kind)[array.offset : array.offset + len(array)]
 
 
 class TextColumn(Sequence[str]):
@@ -55,15 +67,19 @@ class TextColumn(Sequence[str]):
         return _column(b"", np.zeros(length, dtype=np.int64))
 
     @staticmethod
+    def of(texts: Sequence[str]) -> "TextColumn":
+        """Some texts, each of which is UTF-8."""
+        each = [text.encode("utf-8") for text in texts]
+        return _column(b"".join(each), np.array(list(map(len, each)), dtype=np.int64))
+
+    @staticmethod
     def joined(parts: Sequence["TextColumn"]) -> "TextColumn":
         """Those of all, one after the other."""
         return TextColumn(pyarrow.concat_arrays([part.array for part in parts])) if len(parts) > 1 else parts[0]
 
     def take(self, places: Ints | Places | Sequence[int]) -> "TextColumn":
         """Some of the texts."""
-        numbers = np.ascontiguousarray(places, dtype=np.int64)
-        wanted = pyarrow.Array.from_buffers(pyarrow.int64(), numbers.size, [None, pyarrow.py_buffer(numbers)])
-        return TextColumn(self.array.take(wanted))
+        return TextColumn(self.array.take(arrow_numbers(np.asarray(places, dtype=np.int64))))
 
     def utf8(self) -> tuple[bytes | memoryview, Ints]:
         """All texts one behind the other, as UTF-8, and the (n + 1,) places of their ends, before them a 0."""
@@ -179,9 +195,10 @@ def decimals(values: Floats, digits: int) -> Sequence[str]:
     wide[:, 0] = nearest
     buffers = [None, pyarrow.py_buffer(wide)]
     texts = pyarrow.Array.from_buffers(pyarrow.decimal128(18, digits), len(values), buffers).cast(pyarrow.large_string())
-    if np.isnan(values).any():
-        texts = arrow_compute.if_else(pyarrow.array(np.isnan(values)), pyarrow.scalar("", pyarrow.large_string()), texts)
-    return TextColumn(texts)
+    column = TextColumn(texts)
+    if not (missing := np.isnan(values)).any():
+        return column
+    return TextColumn.joined([column, TextColumn.blank(1)]).take(np.where(missing, len(values), np.arange(len(values))))
 
 
 _EXACT = 2.0**40  # of which a part in 2^53 is far below what follows
@@ -200,7 +217,7 @@ def mapped(texts: Sequence[str], made: Callable[[str], str]) -> Sequence[str]:
     """What is made of each text; of equal ones once."""
     if isinstance(texts, TextColumn):
         encoded = texts.array.dictionary_encode()
-        return texts_by_code([made(text) for text in encoded.dictionary.to_pylist()], encoded.indices.to_numpy())
+        return texts_by_code([made(text) for text in encoded.dictionary.to_pylist()], of_arrow(encoded.indices, np.int32))
     known = {text: made(text) for text in set(texts)}
     return [known[text] for text in texts]
 
@@ -215,7 +232,7 @@ def filled(texts: Sequence[str]) -> Bools:
 def lengths_of(texts: Sequence[str]) -> Ints:
     """(n,) characters of each text."""
     if isinstance(texts, TextColumn):
-        return np.asarray(arrow_compute.utf8_length(texts.array), dtype=np.int64)
+        return of_arrow(arrow_compute.utf8_length(texts.array), np.int64)
     return np.fromiter(map(len, texts), dtype=np.int64, count=len(texts))
 
 
@@ -224,7 +241,7 @@ def numbered(texts: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
     if isinstance(texts, TextColumn):
         encoded = texts.array.dictionary_encode()
         names, own = numbered(encoded.dictionary.to_pylist())
-        return names, own[encoded.indices.to_numpy()]
+        return names, own[of_arrow(encoded.indices, np.int32)]
     names = tuple(sorted(set(texts)))
     number = {name: place for place, name in enumerate(names)}
     return names, np.fromiter((number[text] for text in texts), dtype=np.int64, count=len(texts))
@@ -253,7 +270,8 @@ def places_with(texts: Sequence[str], signs: str) -> Iterable[int]:
     """The places of the texts that hold what a pattern of Arrow's matches; of texts that are not a column, all."""
     if not isinstance(texts, TextColumn):
         return range(len(texts))
-    return np.flatnonzero(arrow_compute.match_substring_regex(texts.array, signs).to_numpy(zero_copy_only=False)).tolist()
+    found = arrow_compute.indices_nonzero(arrow_compute.match_substring_regex(texts.array, signs))
+    return list(of_arrow(found, np.uint64).tolist())
 
 
 def blank_places(texts: Sequence[str]) -> Iterable[int]:

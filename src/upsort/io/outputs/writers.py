@@ -97,7 +97,7 @@ def _quoted(column: Sequence[str], delimiter: str) -> Sequence[str]:
 
 def _joined_columns(delimiter: str, columns: Sequence[Any]) -> str:
     """The same with columns of Arrow."""
-    quote, nothing, between, end = (pyarrow.scalar(sign, pyarrow.large_string()) for sign in ('"', "", delimiter, "\n"))
+    quote, nothing, between, end = TextColumn.of(['"', "", delimiter, "\n"]).array
     joined = arrow_compute.binary_join_element_wise
     cells = []
     for column in columns:
