@@ -10,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Style, escaped, styled, without_controls
 from upsort.cli.rendering.drawing import (
     ShownProgress,
@@ -22,7 +21,7 @@ from upsort.cli.rendering.drawing import (
     without_repeats,
     wrapped,
 )
-from upsort.cli.rendering.view import Bold, Column, Detail, Kind, Shown, Table, View, Zero, shortened
+from upsort.cli.rendering.view import Bold, Column, Detail, Kind, Shown, Table, View, Zero, col, shortened
 
 WORDS = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 LABELS = Table(
@@ -186,7 +185,7 @@ def test_what_is_for_terminals_or_for_programs_alone() -> None:
 
 def test_a_quote_has_a_line_of_its_own_cut_at_a_word() -> None:
     text = "The leaves of the quince are curling and nobody knows why that should be in May"
-    table = Table(columns=(col.name("document"), col.quote()), rows=[["d1", text], ["d2", ""]])
+    table = Table(columns=(col.name("document"), col.quote("text")), rows=[["d1", text], ["d2", ""]])
     assert shown(view_of(table), 50).split("\n")[2:] == ["  d1", "      The leaves of the quince are curling and…", "  d2", ""]
     assert shown(view_of(table)).split("\n")[1] == f"d1\t{text}"
     assert shortened("日本" * 20, 11, cell_len) == "日本日本日…"

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from enum import Enum
+from functools import partial
 from typing import Any
 
 from upsort.core.lazy import msgspec, record
@@ -110,6 +111,20 @@ class Column:
     def on_the_right(self) -> bool:
         """Whether it is aligned on the right."""
         return self.kind not in (Kind.NAME, Kind.TEXT, Kind.BAR, Kind.QUOTE)
+
+
+def _column(kind: Kind, called: str, spare: int = 0, where: Shown = Shown.EVERYWHERE, full: bool = False) -> Column:
+    return Column(name=called, kind=kind, spare=spare, where=where, full=full)
+
+
+class col:  # noqa: N801 - it is read as a word in front of a column's name
+    """Columns by what is in them: `col.count("documents")`. called: the name. Further: as of `Column`."""
+
+    name, text, before = (partial(_column, kind) for kind in (Kind.NAME, Kind.TEXT, Kind.BEFORE))
+    count, share, number = (partial(_column, kind) for kind in (Kind.COUNT, Kind.SHARE, Kind.NUMBER))
+    quote = partial(_column, Kind.QUOTE)
+    interval = partial(_column, Kind.INTERVAL, "95% interval")
+    bar = partial(_column, Kind.BAR, "", 9, Shown.TERMINAL)
 
 
 @record(frozen=True, kw_only=True)

@@ -7,8 +7,7 @@ from typing import Any, assert_never
 import numpy as np
 from msgspec import structs
 
-from upsort.cli.rendering import columns as col
-from upsort.cli.rendering.view import Bold, Column, Zero, values_of
+from upsort.cli.rendering.view import Bold, Column, Zero, col, values_of
 from upsort.core.evaluation.intervals import FEW, Rate
 from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.measure_list import LABEL_MEASURES, MEASURES, JudgedEvidence, Measure, Unit, shown_measures

@@ -6,10 +6,9 @@ from pathlib import Path
 from msgspec import structs
 
 from upsort.cli.commands.training import ChooseOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import baseline_rate, times
-from upsort.cli.rendering.view import Detail, View
+from upsort.cli.rendering.view import Detail, View, col
 from upsort.cli.rendering.wording import interval, leak_warnings, percent, similarity_sentences
 from upsort.cli.request import named_engine, planned_context, report_rejects
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status

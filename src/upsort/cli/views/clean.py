@@ -6,11 +6,10 @@ from pathlib import Path
 
 from upsort.cli.commands.text import CleanOptions
 from upsort.cli.declaring import names
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.drawing import quote_line
 from upsort.cli.rendering.findings import comparison_sentence, difference_notes
-from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.view import Detail, View, col, shortened
 from upsort.cli.rendering.wording import interval, percent
 from upsort.cli.request import LEARNING, inputs_of, note_unused_keys, plan_of, report_rejects, run_context, with_guessed_columns
 from upsort.cli.views.evaluate import show_splits

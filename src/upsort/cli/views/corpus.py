@@ -6,9 +6,8 @@ from typing import Any
 
 from upsort.cli.commands.corpus import GatherOptions, SplitOptions
 from upsort.cli.options import SPLIT_KEYS
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, View
+from upsort.cli.rendering.view import Detail, View, col
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import (
     inputs_of,

@@ -15,9 +15,8 @@ from upsort.cli.commands.using import DemoOptions, RunOptions
 from upsort.cli.declaring import declared
 from upsort.cli.main import main
 from upsort.cli.options import settings_of
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, Note, Part, View
+from upsort.cli.rendering.view import Detail, Note, Part, View, col
 from upsort.cli.request import CLUSTER_VARIABLE, inputs_of, options_as_typed, plan_of, with_guessed_columns
 from upsort.core.errors import quoted
 from upsort.core.lazy import record

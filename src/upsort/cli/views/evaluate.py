@@ -5,10 +5,9 @@ from pathlib import Path
 from typing import Any
 
 from upsort.cli.commands.evaluation import EvaluateOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, Sentence, Shown, View, Wrong, shortened
+from upsort.cli.rendering.view import Detail, Sentence, Shown, View, Wrong, col, shortened
 from upsort.cli.rendering.wording import (
     MEASURE_COLUMNS,
     OWN_COLUMNS,
@@ -297,7 +296,7 @@ def _show_mistakes(evaluation: Evaluation, most: int, view: View) -> None:
             col.name("sorted as"),
             col.number("probability"),
             col.text("terms for it", 1),
-            col.quote(),
+            col.quote("text"),
         ),
         [
             (

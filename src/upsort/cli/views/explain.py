@@ -9,10 +9,9 @@ from pathlib import Path
 from typing import assert_never
 
 from upsort.cli.commands.reading import ExplainOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.drawing import legend, marked
-from upsort.cli.rendering.view import Column, Detail, View, shortened
+from upsort.cli.rendering.view import Column, Detail, View, col, shortened
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import inputs_of, secondary_inputs, sorter_reader
 from upsort.core.analysis import explanation as insight
@@ -115,7 +114,7 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options:
     if explained_document.neighbours and not explained_document.voters:
         view.add_sentence()
         view.add_table(
-            (col.name("similar document"), col.name("label"), col.number("cosine"), col.quote()),
+            (col.name("similar document"), col.name("label"), col.number("cosine"), col.quote("text")),
             [
                 (near.reference, near.label, f"{near.similarity:.2f}", shortened(near.text))
                 for near in explained_document.neighbours
@@ -228,7 +227,7 @@ def _column(head: str, place: int, formatted: explanation_page.FormattedTable) -
     if place == 0:
         return col.name(head)
     if head == "text":
-        return col.quote()
+        return col.quote("text")
     if place < formatted.texts or place >= len(formatted.heads) - formatted.prose:
         return col.text(head)
     return col.number(head, {"times": 1, "value": 2}.get(head, 0))

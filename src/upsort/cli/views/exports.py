@@ -6,10 +6,9 @@ from pathlib import Path
 
 from upsort.cli.commands.evaluation import LedgerOptions
 from upsort.cli.commands.using import ExportOptions, ReportOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Column, Detail, Sentence, View
+from upsort.cli.rendering.view import Column, Detail, Sentence, View, col
 from upsort.cli.rendering.wording import label_columns, label_rows, measure_rows, similarity_sentences, value_and_interval
 from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_context, secondary_inputs
 from upsort.core.evaluation.intervals import UNKNOWN, Rate

@@ -11,10 +11,9 @@ from upsort.cli import request
 from upsort.cli.commands.evaluation import CrossValidateOptions
 from upsort.cli.commands.training import CompareOptions
 from upsort.cli.declaring import declared
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering import findings
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, Shown, View
+from upsort.cli.rendering.view import Detail, Shown, View, col
 from upsort.cli.rendering.wording import (
     aim_sentence,
     interval,

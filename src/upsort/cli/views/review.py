@@ -4,10 +4,9 @@ from pathlib import Path
 
 from upsort.cli.commands.evaluation import SuspectsOptions
 from upsort.cli.commands.reading import NextOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import suspect_sentences
-from upsort.cli.rendering.view import View, shortened
+from upsort.cli.rendering.view import View, col, shortened
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import command_line, free_name, inputs_of, planned_context, report_rejects, scoring_context
 from upsort.cli.views.evaluate import show_splits
@@ -36,7 +35,7 @@ def run_next(options: NextOptions, console: Console) -> Exit:
             col.name("second guess", 7),
             col.number("entropy, bits", 1, full=True),
             col.name("why"),
-            col.quote(),
+            col.quote("text"),
         ),
         [
             (
@@ -99,7 +98,7 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
                 col.share("probability", 2, full=True),
                 col.share("chance of error"),
                 col.text("terms for it", 1, full=True),
-                col.quote(),
+                col.quote("text"),
             ),
             [
                 (

@@ -8,9 +8,8 @@ from msgspec import structs
 
 from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.options import SURVEY_KEYS
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, Sentence, View, shortened, singular_after_one
+from upsort.cli.rendering.view import Detail, Sentence, View, col, shortened, singular_after_one
 from upsort.cli.rendering.wording import bar, percent, written_sentence
 from upsort.cli.request import (
     free_name,
@@ -193,7 +192,7 @@ def _show_documents(heading: str, documents: Sequence[SurveyDocument], view: Vie
         view.add_sentence()
         view.add_sentence(heading)
         view.add_table(
-            (col.name("document"), col.name("label"), col.count("words"), col.quote()),
+            (col.name("document"), col.name("label"), col.count("words"), col.quote("text")),
             [(document.reference, document.label or "–", document.words, shortened(document.text)) for document in documents],
         )
 

@@ -3,10 +3,9 @@
 from pathlib import Path
 
 from upsort.cli.commands.reading import OF_A_CORPUS, TermsOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import term_sentence
-from upsort.cli.rendering.view import Detail, Shown, View, shortened
+from upsort.cli.rendering.view import Detail, Shown, View, col, shortened
 from upsort.cli.rendering.wording import percent, written_sentence
 from upsort.cli.request import planned_context
 from upsort.core.classifiers.families import family

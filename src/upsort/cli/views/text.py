@@ -10,9 +10,8 @@ from upsort.cli import request
 from upsort.cli.commands.text import FeaturesOptions, PlanOptions
 from upsort.cli.declaring import names
 from upsort.cli.options import DEFAULT_NAME
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Column, Detail, Kind, Shown, View
+from upsort.cli.rendering.view import Column, Detail, Kind, Shown, View, col
 from upsort.cli.rendering.wording import percent, written_sentence
 from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
 from upsort.core.features.distributed_vocabulary import estimated_terms, sharing

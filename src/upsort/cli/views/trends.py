@@ -6,9 +6,8 @@ from msgspec import structs
 
 from upsort.cli.commands.evaluation import CurveOptions
 from upsort.cli.commands.reading import TrendOptions
-from upsort.cli.rendering import columns as col
 from upsort.cli.rendering.console import Console, Exit
-from upsort.cli.rendering.view import Detail, View
+from upsort.cli.rendering.view import Detail, View, col
 from upsort.cli.rendering.wording import percent, similarity_sentences
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context
 from upsort.cli.views.evaluate import show_splits
