@@ -7,28 +7,30 @@ import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from threading import RLock
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, cast
 from weakref import WeakSet
 
 import numpy as np
 
 from upsort.core.analysis.explanation import Additive, explain
 from upsort.core.arrays import Bools, Floats
-from upsort.core.errors import DataProblem, UsageProblem, suggestion
+from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import pandas, record
 from upsort.core.training.sorter import Decisions
 from upsort.core.training.sorter import TrainedSorter as _Sorter
 from upsort.io.sorter.loading import load_sorters
+from upsort.io.sorter.saving import save_sorters
 from upsort.io.sources.addresses import is_store, without_secrets
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.sources.stores import fetch_single
 from upsort.io.tables.documents import DocumentReader
-from upsort.io.tables.rows import ReadSettings, RejectionReason
+from upsort.io.tables.rows import ReadSettings, RejectionReason, cell_of
 
 if TYPE_CHECKING:
     from pandas import DataFrame
 
+_LABELS_SHOWN = 5
 Row = str | Mapping[str, Any]
 """A text, or the cells of a row by the names of its columns: those that the sorter was trained with; missing ones are empty."""
 
@@ -41,7 +43,7 @@ class Answers:
     margins: (n,) by how much it is more probable than the second. table: (n, k) the probabilities of all labels. given: (n, k)
     which labels were given, where documents may have several. unknown: (n,) the share of the words that were in no training
     document, NaN without words. remarks: (n,) on answers that rest on no word. refused: (n,) why a row cannot be answered, such
-    as one without text; its label is "" and its numbers are NaN."""
+    as one without text; its label is "" and its numbers are NaN. index: of the rows of a data frame or series, else None."""
 
     names: tuple[str, ...]
     labels: "np.ndarray[Any, np.dtype[np.object_]]"
@@ -53,13 +55,14 @@ class Answers:
     unknown: Floats
     remarks: list[str]
     refused: list[str]
+    index: Any = None
 
     def __len__(self) -> int:
         return self.labels.size
 
     def frame(self) -> "DataFrame":
         """The same as a data frame, with the columns that a scored table has."""
-        table: DataFrame = _frame_of(
+        table: DataFrame = frame_of(
             {
                 "sorted_label": self.labels,
                 "sorted_probability": self.probabilities,
@@ -67,7 +70,8 @@ class Answers:
                 "sorted_margin": self.margins,
                 "sorted_unknown_share": self.unknown,
                 "sorted_remark": [refused or remark for refused, remark in zip(self.refused, self.remarks, strict=True)],
-            }
+            },
+            index=self.index,
         )
         return table
 
@@ -135,7 +139,7 @@ if hasattr(os, "register_at_fork"):
 
 class Sorter:
     """A sorter as it was loaded. labels: its labels, sorted. answers: the label columns it answers for. columns: the text columns
-    that it was trained with."""
+    that it was trained with. result: of `upsort.train`, where that made it."""
 
     def __init__(self, sorters: Sequence[_Sorter], guard: "_Guard | None" = None) -> None:
         self._sorters, self._sorter = tuple(sorters), sorters[0]
@@ -144,6 +148,18 @@ class Sorter:
         self.labels = self._sorter.labels
         self.answers = tuple(sorter.answer for sorter in sorters)
         self.columns = self._sorter.plan.columns.text
+        self.result: Any = None
+
+    def __repr__(self) -> str:
+        trained, kind = self._sorter.trained, self._sorter.plan.classifier.kind
+        held_out, judged = trained.held_out, ""
+        if held_out.right is not None and held_out.documents:
+            judged = f", accuracy by folds {held_out.right / held_out.documents:.1%}"
+        return f"<sorter: {kind}, {trained.documents:,} documents, labels {listed(self.labels, _LABELS_SHOWN)}{judged}>"
+
+    def save(self, path: str | Path) -> None:
+        """Write the sorter to a file, in place of what is there. Raises DataProblem where that is not possible."""
+        save_sorters(self._sorters, Path(path))
 
     def __reduce__(self) -> tuple[Any, ...]:
         """It may be pickled; a copy shares nothing with it."""
@@ -157,20 +173,27 @@ class Sorter:
         raise UsageProblem(f"The sorter has no answer {answer!r}.", suggestion(answer, self.answers, "answers"))
 
     def label(self, rows: Iterable[Row]) -> Answers:
-        """Label texts, or rows with their columns; one answer for each, in their order. Raises UsageProblem for one text alone,
-        which is no list of rows, and for what is no text and no row."""
+        """Label texts, or rows with their columns; one answer for each, in their order. rows: a list, a series, or a data frame,
+        whose index the answers then have. Raises UsageProblem for one text alone, which is no list of rows, for what is no text
+        and no row, and for a data frame without a text column of the sorter."""
         if isinstance(rows, str | bytes | bytearray | Mapping) or not isinstance(rows, Iterable):
             raise UsageProblem("label takes a list of texts or rows, not one alone.", "Put it in brackets: label([text]).")
+        index = getattr(rows, "index", None) if hasattr(rows, "iloc") else None
         if hasattr(rows, "iloc") and hasattr(rows, "columns"):
-            raise UsageProblem(
-                "label takes texts or rows, not a data frame.", "Give its column of texts, or frame.to_dict('records')."
-            )
-        objects = [self._as_object(row, number) for number, row in enumerate(rows, 1)]
+            missing = next((name for name in self.columns if name not in rows.columns), None)
+            if missing is not None:
+                raise UsageProblem(
+                    f"The data frame has no column {missing!r}, which the sorter reads.",
+                    "Rename its column of texts, or give that.",
+                )
+            rows = cast(Any, rows).to_dict("records")
+        framed = index is not None  # a row of a frame that lacks its text is refused, as one of a table is
+        objects = [self._as_object(row, number, framed) for number, row in enumerate(rows, 1)]
         with self._guard.lock:
             documents, faults = self._reader.of_objects(objects)
             usable = [place for place in range(len(objects)) if place not in faults]
             decided = self._sorter.decide(documents.rows(usable)) if usable else None
-            return self._answers([faults.get(place) for place in range(len(objects))], usable, decided)
+            return self._answers([faults.get(place) for place in range(len(objects))], usable, decided, index)
 
     def explain(self, row: Row) -> TextExplanation:
         """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
@@ -204,9 +227,13 @@ class Sorter:
             raise DataProblem(f"There is nothing to explain: {found}.", "Give a text, or a row that has one.")
         return found
 
-    def _as_object(self, row: Row, number: int) -> Mapping[str, Any]:
-        """A row by the names of its columns. Raises UsageProblem for what is none."""
+    def _as_object(self, row: Any, number: int, may_lack: bool = False) -> Mapping[str, Any]:
+        """A row by the names of its columns. may_lack: its text. Raises UsageProblem for what is none."""
         text = self._reader.columns.text or ("text",)
+        if may_lack and (row is None or _is_missing(row)):
+            row = ""
+        if isinstance(row, int | float | np.number) and not isinstance(row, bool) and not _is_missing(row):
+            row = cell_of(row.item() if isinstance(row, np.number) else row)
         if isinstance(row, str):
             return {text[-1]: row}
         if not isinstance(row, Mapping):
@@ -215,11 +242,13 @@ class Sorter:
         wrong = next((key for key in row if not isinstance(key, str)), None)
         if wrong is not None:
             raise UsageProblem(f"Row {number} has a key that is no text: {wrong!r}.", "Keys are names of columns.")
-        if any(_is_missing(row.get(name)) for name in text):
+        if not may_lack and any(_is_missing(row.get(name)) for name in text):
             raise UsageProblem(f"Row {number} has a missing value for its text.", "Give an empty text, or leave the row out.")
         return {name: None if _is_missing(value) else value for name, value in row.items()}
 
-    def _answers(self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None) -> Answers:
+    def _answers(
+        self, faults: Sequence[RejectionReason | None], usable: list[int], decided: Decisions | None, index: Any
+    ) -> Answers:
         n, names = len(faults), self.labels
         labels, second = np.full(n, "", dtype=object), np.full(n, "", dtype=object)
         probabilities, margins, unknown = np.full(n, np.nan), np.full(n, np.nan), np.full(n, np.nan)
@@ -247,6 +276,7 @@ class Sorter:
             unknown=unknown,
             remarks=messages,
             refused=[str(fault) if fault is not None else "" for fault in faults],
+            index=index,
         )
 
 
@@ -279,14 +309,15 @@ class UsableRows:
 
     def frame(self) -> "DataFrame":
         """The same as a data frame of text."""
-        table: DataFrame = _frame_of(self.cells, columns=list(self.columns))
+        table: DataFrame = frame_of(self.cells, columns=list(self.columns))
         return table
 
 
-def _frame_of(data: Any, **options: Any) -> "DataFrame":
-    """Raises UsageProblem if pandas is not installed."""
+def frame_of(data: Any, **options: Any) -> "DataFrame":
+    """A data frame. Raises UsageProblem if pandas is not installed."""
     try:
-        return pandas.DataFrame(data, **options)
+        table: DataFrame = pandas.DataFrame(data, **options)
+        return table
     except ImportError:
         raise UsageProblem("pandas is not installed.", "Install it: pip install 'upsort[frames]'.") from None
 

@@ -169,7 +169,7 @@ def _dispatch(arguments: list[str], console: Console) -> Exit:
         close = nearest(name, NAMES)
         hint = f"Did you mean {' or '.join(close)}?" if close else "See upsort --help for all commands."
         raise UsageProblem(f"There is no command {name!r}.", hint)
-    return _run(name, rest, console)
+    return run_command(name, rest, console)
 
 
 def _versions() -> Iterator[tuple[str, str]]:
@@ -205,7 +205,8 @@ def _installed(metadata: ModuleType, name: str) -> str:
         return "not installed"
 
 
-def _run(name: str, arguments: list[str], console: Console) -> Exit:
+def run_command(name: str, arguments: list[str], console: Console) -> Exit:
+    """Run a command. Raises a Problem for what a person can mend."""
     command = spec_of(name)
     if text := help_of(command, arguments):
         console.output.write(text)

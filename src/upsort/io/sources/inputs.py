@@ -98,7 +98,8 @@ def _tables_of(
     name: str, reading: ReadSettings, standard_input: BinaryIO | None, sources: Mapping[str, Source], rename: Mapping[str, str]
 ) -> tuple[list[SourceTable], list[str], set[str]]:
     if name == STANDARD_INPUT:
-        entry = SourceEntry(name="standard input", path=("standard input",), open=_spooled(standard_input), passing=True)
+        called = getattr(standard_input, "called", "standard input")
+        entry = SourceEntry(name=called, path=(called,), open=_spooled(standard_input), passing=True)
         typed = format_called(reading.kind) if reading.kind else _kind_of_content(entry)
         return [renamed(_table(entry, reading, typed), rename)], [], {typed.name}
     if is_database(name):

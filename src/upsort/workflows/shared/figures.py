@@ -1,6 +1,8 @@
 """Write the figures of evaluations and surveys."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -25,11 +27,29 @@ Drawing = Callable[[], "Figure"]
 
 def save(figure: Drawing, path: Path) -> Path:
     """Draw a figure and write it as PNG or SVG, whole or not at all. Raises UsageProblem for another ending."""
-    return save_all([(figure, path)])[0]
+    save_all([(figure, path)])
+    return path
+
+
+_collected: ContextVar[dict[str, Drawing] | None] = ContextVar("_collected", default=None)
+
+
+@contextmanager
+def collected_figures() -> Iterator[dict[str, Drawing]]:
+    """A block in which figures are not drawn, but collected by their names."""
+    drawings: dict[str, Drawing] = {}
+    token = _collected.set(drawings)
+    try:
+        yield drawings
+    finally:
+        _collected.reset(token)
 
 
 def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
-    """The same for several, which are drawn side by side. Returns where they are."""
+    """The same for several. Returns where they are, or would be, where they are collected."""
+    if (collected := _collected.get()) is not None:
+        collected.update((path.stem, drawing) for drawing, path in figures)
+        return [path for _, path in figures]
     kinds = [kind_of(path.name) for _, path in figures]
 
     def content(number: int) -> bytes:
