@@ -31,7 +31,8 @@ def desk(few: Path, tmp_path_factory: pytest.TempPathFactory) -> Path:
     from upsort.cli.rendering.console import Console
 
     folder = tmp_path_factory.mktemp("desk")
-    (folder / "letters-2026.csv").write_bytes((few / "letters-2026.csv").read_bytes())
+    for name in ("letters-2024.csv", "letters-2026.csv"):
+        (folder / name).write_bytes((few / name).read_bytes())
     line = ("train", str(few / "letters-2024.csv"), *TEXT, "--no-check", "--quiet")
     assert main([*line, "-o", str(folder / "desk.sorter")], Console()) == 0
     assert main([*line, "--set=columns.also=urgent", "-o", str(folder / "two.sorter")], Console()) == 0

@@ -5,8 +5,10 @@ dashes in front; one that is a word of Python gets a _ behind it (`try_`, `as_`)
 
 import html
 import io
+import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from threading import RLock
@@ -33,6 +35,7 @@ Report = Callable[[str, int, int], object]
 """Called with the stage, how many documents or pieces of it are done, and how many there are, 0 where that is not known."""
 _ONE_AT_A_TIME = RLock()  # what a command has written and noticed is kept for the process
 _STANDARD_INPUT = "-"
+_OPTION = re.compile(r"(?<![\w-])--([a-z][a-z0-9-]*)")
 
 
 class Result:
@@ -116,11 +119,12 @@ def _html_of(part: Part) -> str:
     shown = part.shortened().on_terminal().narrowed()
     head = "".join(_cell("th", column, column.name) for column in shown.columns)
     rows = ("".join(map(_cell, ["td"] * len(row), shown.columns, row)) for row in shown.rows)
-    return f"<table><tr>{head}</tr>{''.join(f'<tr>{row}</tr>' for row in rows)}</table>"
+    return f'<table style="margin: 1em 0"><tr>{head}</tr>{"".join(f"<tr>{row}</tr>" for row in rows)}</table>'
 
 
 def _cell(tag: str, column: Column, text: str) -> str:
-    return f'<{tag} style="text-align: {"right" if column.on_the_right else "left"}">{html.escape(text)}</{tag}>'
+    side = "right" if column.on_the_right else "left"
+    return f'<{tag} style="text-align: {side}; padding: 0 0.6em">{html.escape(text)}</{tag}>'
 
 
 class _Recorder(Console):
@@ -136,11 +140,11 @@ class _Recorder(Console):
 
     def note(self, text: str) -> None:
         """Keep it."""
-        self.notes.append(text)
+        self.notes.append(_as_in_python(text))
 
     def warn(self, text: str) -> None:
         """Keep it."""
-        self.notes.append(f"Warning: {text}")
+        self.notes.append(f"Warning: {_as_in_python(text)}")
 
     @contextmanager
     def progress(self, what: str, by: Callable[[], str], about: Callable[[], int]) -> Iterator[Progress]:
@@ -259,6 +263,11 @@ def _run(command: str, words: Sequence[str], data: Data, options: dict[str, Any]
     return Result(command, console.shown, dict(drawings), console.notes, met=not status)
 
 
+def _as_in_python(text: str) -> str:
+    """A sentence whose options are written as they are here."""
+    return _OPTION.sub(lambda option: option[1].replace("-", "_"), text)
+
+
 def _without_commands(parts: Sequence[tuple[Detail, Part]], folder: str, files: bool) -> Iterator[tuple[Detail, Part]]:
     """What a command shows, without what was written to a folder that is gone, and without commands to be typed that cannot read
     what this one read. files: whether it read files."""
@@ -266,8 +275,10 @@ def _without_commands(parts: Sequence[tuple[Detail, Part]], folder: str, files: 
         text = getattr(part, "text", "")
         following = getattr(parts[number + 1][1], "text", "") if number + 1 < len(parts) else ""
         typed = text.startswith("  upsort ") or (text.endswith(":") and following.startswith("  upsort "))
-        if folder not in text and (files or not typed):
-            yield detail, part
+        if folder in text or (typed and not files):
+            continue
+        spoken = isinstance(part, Sentence | Note) and not typed
+        yield detail, replace(part, text=_as_in_python(text)) if spoken else part  # type: ignore[arg-type]
 
 
 @contextmanager
