@@ -85,13 +85,14 @@ def test_the_whole_loop(letters: pandas.DataFrame, sorter: upsort.Sorter, tmp_pa
     joined = rest.join(given)
     right = int((joined.sorted_label == joined.topic)[joined.sorted_remark == ""].sum())
     assert found["accuracy"]["right"] == right
+    mixed: list[Any] = [12, "12"]
     sorter.save(tmp_path / "kept.sorter")
     again = upsort.load(tmp_path / "kept.sorter")
     assert (again.label(rest).labels == answers.labels).all()
     table = found.frame("labels")
     assert {"precision", "precision_low", "documents"} <= set(table.columns) and list(table.index) == list(sorter.labels)
     assert "upsort evaluate" not in str(found) + found._repr_html_()
-    assert sorter.label(rest.message).index is not None and sorter.label([12, "12"]).labels[0] == sorter.label(["12"]).labels[0]
+    assert sorter.label(rest.message).index is not None and sorter.label([*mixed]).labels[0] == sorter.label(["12"]).labels[0]
 
 
 def test_figures_are_drawn_when_they_are_wanted(sorter: upsort.Sorter, letters: pandas.DataFrame) -> None:

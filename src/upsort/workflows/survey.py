@@ -40,7 +40,7 @@ from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
 from upsort.workflows.shared.context import RunContext, main_language, nothing_usable
 from upsort.workflows.shared.reading import DocumentReading, map_blocks
-from upsort.workflows.shared.results import CopyCounts, CopyPair
+from upsort.workflows.shared.results import CopyCounts, copy_counts
 
 _CHARACTERS_AT_ONCE = 4_000_000
 _EXAMPLES = 3
@@ -353,33 +353,12 @@ class _SurveyTally:
     def _copies(self, every: Duplicates, references: Sequence[str], cells: Sequence[str]) -> CopyCounts:
         duplicates = every.above(self.choices.gather.similarity)
         sizes = np.bincount(every.above(self.choices.judge.similarity).groups())
-        first = duplicates.earliest()
 
         def labels_at(place: int) -> str:  # in one cell, in an order that does not matter
             separator = self.choices.columns.label_separator
             return joined_labels(sets_in([cells[place]], self.choices)[0], separator) if separator else cells[place]
 
-        pairs = [
-            CopyPair(
-                reference=references[place],
-                first=references[first[place]],
-                label=labels_at(place),
-                first_label=labels_at(first[place]),
-                similarity=float(duplicates.similarity[place]),
-            )
-            for place in np.flatnonzero(first >= 0).tolist()
-        ]
-        conflicting = [pair for pair in pairs if pair.in_conflict]
-        near = [pair for pair in pairs if not pair.in_conflict]
-        return CopyCounts(
-            exact=int((duplicates.exact >= 0).sum()),
-            near=int((duplicates.near >= 0).sum()),
-            similar=int(sizes[sizes > 1].sum()),
-            largest=int(sizes.max(initial=0)),
-            groups=len({pair.first for pair in pairs}),
-            conflicting=len(conflicting),
-            examples=[*conflicting[:_EXAMPLES], *near[: max(0, _EXAMPLES - len(conflicting))]],
-        )
+        return copy_counts(duplicates, sizes, references, labels_at, _EXAMPLES)
 
     def _odd(self, languages: TextLanguages, main: DetectedLanguage, references: Sequence[str]) -> list[OddDocuments]:
         """What looks out of place, most documents first; the language that most documents are in is not odd."""

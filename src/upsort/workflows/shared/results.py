@@ -1,12 +1,15 @@
 """The JSON of commands: rates, rows and judgements, and the results of plan, ledger and choose."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Annotated, Any, TypedDict
 
+import numpy as np
 from msgspec import UNSET, Meta, Struct, UnsetType
 
+from upsort.core.arrays import Ints
 from upsort.core.errors import listed
 from upsort.core.evaluation.decision_costs import CostSummary
+from upsort.core.evaluation.duplicates import Duplicates
 from upsort.core.evaluation.intervals import DifferenceToBest, Rate
 from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.measures import PairMissed
@@ -276,3 +279,31 @@ class CopyCounts(Struct, frozen=True, kw_only=True):
     groups: int
     conflicting: int
     examples: list[CopyPair]
+
+
+def copy_counts(
+    duplicates: Duplicates, sizes: Ints, references: Sequence[str], labels_at: Callable[[int], str], examples: int
+) -> CopyCounts:
+    """Copies as they are shown. sizes: of the sets of documents that splits keep together. references: of all documents;
+    labels_at: their labels by their places."""
+    first = duplicates.earliest()
+    pairs = [
+        CopyPair(
+            reference=references[place],
+            first=references[first[place]],
+            label=labels_at(place),
+            first_label=labels_at(first[place]),
+            similarity=float(duplicates.similarity[place]),
+        )
+        for place in np.flatnonzero(first >= 0).tolist()
+    ]
+    conflicting = [pair for pair in pairs if pair.in_conflict]
+    return CopyCounts(
+        exact=int((duplicates.exact >= 0).sum()),
+        near=int((duplicates.near >= 0).sum()),
+        similar=int(sizes[sizes > 1].sum()),
+        largest=int(sizes.max(initial=0)),
+        groups=len({pair.first for pair in pairs}),
+        conflicting=len(conflicting),
+        examples=sorted(pairs, key=lambda pair: not pair.in_conflict)[:examples],
+    )
