@@ -60,7 +60,7 @@ SETTINGS = {
     "curve": {"--set": "--set=classifier.kind=majority"},
 }
 """Keys of the plan that a command goes by, where it does not go by the features."""
-ONLY_HOW = {"--quiet", "--debug", "--workers", "--cluster", "--overwrite", "--no-ledger"}
+ONLY_HOW = {"--quiet", "--debug", "--workers", "--cluster", "--overwrite", "--no-ledger", "--window"}
 """What they change is how the result comes about, or what is said beside it."""
 DECIDES_NOTHING = {("next", "--seed"), ("curve", "--in-at-least"), ("choose", "--margin")}
 """Which of equals comes first, where there are none; a bound that is lower anyway in the small parts of a curve; what

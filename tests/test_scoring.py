@@ -170,6 +170,32 @@ def test_a_filter_answers_each_line_at_once(sorter: str, tmp_path: Path) -> None
     assert running.wait() == 0
 
 
+def test_a_filter_answers_every_line_in_step(program: Program, sorter: str) -> None:
+    lines = [json.dumps({"message": f"aphids {number}", "n": number}) for number in range(2_500)]
+    lines[3:3] = ["", "no object", '{"message": ""}']
+    given = ("\n".join(lines)).encode()
+    for options in ((), ("--window=5ms",), ("--window=0.01s",)):
+        answers = [json.loads(line) for line in program("score", sorter, "-", "--flush", *options, given=given).out.splitlines()]
+        assert [answer.get("n", answer.get("line_number")) for answer in answers] == [0, 1, 2, 4, 5, 6, *range(3, 2_500)]
+        assert [answer["error"] for answer in answers[3:6]] == ["no text", answers[4]["error"], "no text"]
+        alone = json.loads(program("score", sorter, "-", "--flush", given=lines[8].encode()).out)
+        assert answers[8] == alone
+    assert "is no time such as 5ms" in program("score", sorter, "-", "--flush", "--window=5", code=2).err
+
+
+def test_a_filter_ends_with_its_reader(sorter: str, tmp_path: Path) -> None:
+    command = [sys.executable, "-m", "upsort", "score", sorter, "-", "--flush"]
+    running = subprocess.Popen(command, cwd=tmp_path, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+    assert running.stdin is not None and running.stdout is not None and running.stderr is not None
+    running.stdin.write(b'{"message": "aphids"}\n')
+    running.stdin.flush()
+    assert running.stdout.readline()
+    running.stdout.close()
+    running.stdin.write(b'{"message": "aphids"}\n')  # whose answer nobody reads; more may come
+    running.stdin.flush()
+    assert (running.wait(), running.stderr.read()) == (0, b"")
+
+
 def test_passages_become_documents_again(program: Program, demo: Path, tmp_path: Path) -> None:
     program("gather", demo / "logbooks", "--lines=3:0", "--passages=80", "-o", "p.csv")
     program("train", "p.csv", "--text=text", "--label=label", "-o", "k.sorter")

@@ -88,6 +88,7 @@ def test_the_filter_says_which_line_and_why(program: Program, sorter: str) -> No
     answers = [json.loads(line) for line in program("score", sorter, "-", "--flush", given=given).out.splitlines()]
     assert [(one.get("line_number"), one.get("error")) for one in answers] == [
         (1, "not JSON: Expecting value: line 1 column 1 (char 0)"),
+        (2, "no text"),
         (3, "no text"),
         (None, None),
         (5, "not a JSON object"),

@@ -1,6 +1,7 @@
 """How the options of a command are declared: a frozen record whose fields say what argparse is to know of them."""
 
 import argparse
+import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import MISSING, Field, field, fields
 from enum import Enum
@@ -166,6 +167,14 @@ class Need:
 
 
 Rule = Clash | Need
+
+
+def duration(text: str) -> float:
+    """Seconds, from a time such as 5ms or 0.2s."""
+    match = re.fullmatch(r"(\d+(?:\.\d+)?)(ms|s)", text)
+    if match is None:
+        raise argparse.ArgumentTypeError(f"{text!r} is no time such as 5ms or 0.2s")
+    return float(match[1]) / (1000 if match[2] == "ms" else 1)
 
 
 def whole_number(least: int, most: int = 1_000_000_000) -> Callable[[str], int]:

@@ -1,9 +1,14 @@
 """Explain the decision about one document, and answer documents that are typed or piped one at a time."""
 
 import json
+import os
 import sys
+import time
 from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import field
+from queue import Empty, Queue
+from threading import Thread
 from typing import Any, BinaryIO, TextIO
 
 import numpy as np
@@ -27,6 +32,7 @@ from upsort.io.tables.rows import ReasonKind, RejectionReason
 from upsort.workflows.score import ScoreLayout
 from upsort.workflows.shared.scored_rows import decision_values
 
+_MOST_TOGETHER = 1000  # lines that are answered together
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
 
 
@@ -278,41 +284,104 @@ class _LabelledNeighbours:
 
 
 def answer_lines(
-    sorters: Sequence[TrainedSorter], reader: DocumentReader, given: BinaryIO | None, output: TextIO, layout: ScoreLayout
+    sorters: Sequence[TrainedSorter],
+    reader: DocumentReader,
+    given: BinaryIO | None,
+    output: TextIO,
+    layout: ScoreLayout,
+    window: float = 0.0,
 ) -> int:
-    """Answer every object with the same object and the decision added; flush after each.
+    """Answer every object with the same object and the decision added: one line for each line, in their order, written as soon as
+    those that have arrived by then are decided. window: seconds to wait for more of them after the first.
 
     A line that is no object, or one that scoring a table would set aside, is answered by an object with `error`, `line_number`
     (from 1) and the line. Returns how many were. layout: thin: the decision alone, with the identifier where there is one."""
-    unreadable = 0
-    stream = given if given is not None else sys.stdin.buffer
-    for number, line in enumerate(iter(stream.readline, b""), 1):
-        if not line.strip():
-            continue
-        answer = answer_line(sorters, reader, line, layout)
-        if "error" in answer:
-            answer = {"error": answer["error"], "line_number": number, "line": answer["line"]}
-        unreadable += "error" in answer
-        output.write(json.dumps(answer, ensure_ascii=False) + "\n")
+    unreadable, number = 0, 0
+    for lines in _arriving(given if given is not None else sys.stdin.buffer, window):
+        for answer in _answers(sorters, reader, lines, layout):
+            number += 1
+            if "error" in answer:
+                answer = {"error": answer["error"], "line_number": number, "line": answer["line"]}
+                unreadable += 1
+            output.write(json.dumps(answer, ensure_ascii=False) + "\n")
         output.flush()
     return unreadable
 
 
-def answer_line(sorters: Sequence[TrainedSorter], reader: DocumentReader, line: bytes, layout: ScoreLayout) -> dict[str, Any]:
-    """The answer to one line."""
-    values, fault = object_in(line)
-    documents = reader.of_object(values) if fault is None else fault
-    if isinstance(documents, RejectionReason):
-        return {"error": str(documents), "line": line.decode("utf-8", "replace").rstrip()}
-    words = sorters[0].tokens_of(documents)
-    passed_through = {name: value for name, value in values.items() if not layout.thin or name == reader.columns.id}
-    for sorter in sorters:
-        passed_through |= decision_values(sorter, sorter.decide(documents, words), layout.all_probabilities)[0]
-    return passed_through
+def _arriving(stream: BinaryIO, window: float) -> Iterator[list[bytes]]:
+    """The lines of a stream, together those that have arrived when the first of them is taken, or seconds later."""
+    queue: Queue[bytes] = Queue(_MOST_TOGETHER)
+    failures: list[OSError] = []
+
+    def read() -> None:
+        try:
+            for line in _lines_of(stream):
+                queue.put(line)
+        except OSError as error:
+            failures.append(error)
+        queue.put(b"")
+
+    Thread(target=read, daemon=True).start()
+    while line := queue.get():
+        lines, ends = [line], time.monotonic() + window
+        with suppress(Empty):
+            while lines[-1] and len(lines) < _MOST_TOGETHER:
+                left = ends - time.monotonic()
+                lines.append(queue.get(left > 0, max(left, 0.0)))
+        yield [line for line in lines if line]
+        if not lines[-1]:
+            break
+    if failures:
+        raise failures[0]
+
+
+def _lines_of(stream: BinaryIO) -> Iterator[bytes]:
+    """The lines of a stream. A file is read below its buffer, whose lock a waiting thread would hold when the program ends."""
+    try:
+        descriptor = stream.fileno()
+    except OSError:
+        yield from iter(stream.readline, b"")
+        return
+    pending: list[bytes] = []
+    while piece := os.read(descriptor, 1 << 16):
+        *whole, rest = piece.split(b"\n")
+        for line in whole:
+            yield b"".join([*pending, line, b"\n"])
+            pending = []
+        pending.append(rest)
+    if last := b"".join(pending):
+        yield last
+
+
+def _answers(
+    sorters: Sequence[TrainedSorter], reader: DocumentReader, lines: Sequence[bytes], layout: ScoreLayout
+) -> list[dict[str, Any]]:
+    """The answer to each line; one that cannot be used has `error` and the line."""
+    objects = [object_in(line) for line in lines]
+    faults = {place: fault for place, (_, fault) in enumerate(objects) if fault is not None}
+    sound = [place for place in range(len(lines)) if place not in faults]
+    documents, unusable = reader.of_objects([objects[place][0] for place in sound])
+    faults |= {sound[row]: fault for row, fault in unusable.items()}
+    documents = documents.rows([row for row in range(len(sound)) if row not in unusable])
+    answers = [
+        {"error": str(faults[place]), "line": line.decode("utf-8", "replace").rstrip()}
+        if place in faults
+        else {name: value for name, value in objects[place][0].items() if not layout.thin or name == reader.columns.id}
+        for place, line in enumerate(lines)
+    ]
+    if decided := [place for place in sound if place not in faults]:
+        words = sorters[0].tokens_of(documents)
+        for sorter in sorters:
+            values = decision_values(sorter, sorter.decide(documents, words), layout.all_probabilities)
+            for place, decision in zip(decided, values, strict=True):
+                answers[place] |= decision
+    return answers
 
 
 def object_in(line: bytes) -> tuple[dict[str, Any], RejectionReason | None]:
     """The object of JSON that a line holds, and why it holds none."""
+    if not line.strip():
+        return {}, RejectionReason(ReasonKind.NO_TEXT)
     try:
         value, fault = decoded(line.decode("utf-8-sig"))
     except UnicodeDecodeError as error:

@@ -6,6 +6,7 @@ from upsort.cli.declaring import (
     CommonOptions,
     Many,
     Need,
+    duration,
     flag,
     option,
     positional,
@@ -76,6 +77,13 @@ class ScoreOptions(
     spreadsheet_safe: bool = flag("escape cells that begin like a formula", heading="what to write")
     lines: bool = flag("write JSON Lines to standard output", heading="what to write")
     flush: bool = flag("line filter: answer each line of JSON Lines at once", heading="what to write")
+    window: float = option(
+        "with --flush: wait so long for more lines, to answer them together (default: 0ms)",
+        convert=duration,
+        default=0.0,
+        metavar="TIME",
+        heading="what to write",
+    )
 
 
 SCORE = Command(
@@ -105,6 +113,7 @@ SCORE = Command(
         Clash("--per-document", ("--thin", "--resume", "--keep-rejected", "--similarity"), "a row is a document, made of many"),
         Clash("--lines", ("--output", "--json"), "JSON Lines go to standard output"),
         Need("--document-column", ("--per-document",)),
+        Need("--window", ("--flush",)),
         Need("--into", ("--output",)),
         Need("--resume", ("--output",)),
         Need("--overwrite", ("--output",)),

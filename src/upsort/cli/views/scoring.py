@@ -149,7 +149,7 @@ def _filter(options: ScoreOptions, sorters: Sequence[TrainedSorter], layout: Sco
     trained = sorters[0].plan.columns
     columns = replace(trained, text=named.text or trained.text, id=named.id or trained.id, document_vectors="")
     reader = DocumentReader.of_sorter(sorters[0], columns)
-    unreadable = answer_lines(sorters, reader, console.input, console.data, layout)
+    unreadable = answer_lines(sorters, reader, console.input, console.data, layout, options.window)
     if unreadable:
         console.warn(f"{unreadable:,} lines could not be used; each was answered by an object with an error.")
     return Exit.DONE
