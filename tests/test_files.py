@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from conftest import Program
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -345,6 +346,17 @@ class TestTextFiles:
         for label_from, label in (("folder", "pests"), (r"(\w)-\d+", "a"), (r"(\w)_\d+", "")):
             block = next(iter(text_table("letters", entries, ReadSettings(label_from=label_from)).blocks()))
             assert block.rows[0][1] == label
+
+    def test_the_folder_of_files_that_a_pattern_or_a_name_gives(self, program: Program, tmp_path: Path) -> None:
+        for label in ("pests", "soil"):
+            (tmp_path / "texts" / label).mkdir(parents=True)
+            for number in range(2):
+                (tmp_path / "texts" / label / f"{number}.txt").write_text(f"{label} {number}")
+        for names in (["texts/*/*.txt"], sorted(map(str, (tmp_path / "texts").rglob("*.txt")))):
+            found = program("survey", *names, "--label-from=folder", "--json").json
+            assert {label: of["documents"] for label, of in found["labels"].items()} == {"pests": 2, "soil": 2}
+        assert not program("survey", "texts/*/*.txt", "--label-from=/([ps])", "--json").json["labels"]
+        assert set(program("survey", "texts/*/*.txt", "--label-from=^([ps])", "--json").json["labels"]) == {"p", "s"}
 
 
 class TestColumns:

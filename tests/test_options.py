@@ -12,6 +12,7 @@ from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.declaring import Many, declared, spellings_of
 from upsort.core.plan import Plan
 from upsort.io.plan.plan_file import load_plan
+from upsort.io.plan.plan_keys import declared_keys
 
 T, L = "--text=message", "--label=topic"
 QUICK = ("--set=classifier.calibrate=none", "--set=classifier.tolerance=0.2", "--set=judge.folds=2")  # few trainings and steps
@@ -337,3 +338,57 @@ def test_options_beside_each_other(results: Results, command: str) -> None:
         for other in (a, b):
             alone = results.of(command, own[other])
             assert both[:2] != alone[:2], (command, a, b, other)
+
+
+WHATEVER = {
+    ("gather", "--missing-labels"), ("gather", "--junk"), ("survey", "--find"), ("features", "--holding"), ("ledger", "--data"),
+    ("plan", "--output"), ("plan", "--document-vectors"),
+}  # fmt: skip
+"""Words to look for, of which there may be none, and names of what is to come."""
+SLOW_ANYWAY = {"demo", "choose", "compare", "curve", "run", "report"}
+
+
+@pytest.mark.parametrize("command", [name for name in NAMES if name not in SLOW_ANYWAY or THOROUGH])
+def test_nonsense_is_refused_or_reported(results: Results, command: str) -> None:
+    for option in declared(spec_of(command).options):
+        named = option.spellings and not option.flag and not option.writes and not option.choices and option.metavar != "FOLDER"
+        if named and (command, option.spelling) not in WHATEVER:
+            found = results.of(command, f"{option.spelling}=zz9")
+            assert refused(found) or "zz9" in found[2], (command, option.spelling, found)
+
+
+FREE = {"label_separator", "tokens_by", "keep", "stop_words_add", "stop_words_keep"}
+"""Keys of the sections that training reads which take any word, or any pattern."""
+
+
+def test_nonsense_for_a_key_is_refused_or_reported(results: Results) -> None:
+    for path, key in declared_keys().items():
+        if path.partition(".")[0] in {"clean", "features", "classifier", "judge", "decide"} and key.name not in FREE:
+            found = results.of("train", f"--set={path}=zz9")
+            assert refused(found) or "zz9" in found[2] or path in found[2], (path, found)
+
+
+@pytest.mark.parametrize(
+    ("command", "options", "words"),
+    [
+        ("gather", ("--rename=chanel=via",), "no column 'chanel' to rename"),
+        ("gather", ("--lines=10:3",), "the first is the larger"),
+        ("train", ("--set=classifier.label_weights={wet=2}",), "no document has the label 'wet'"),
+        ("train", ("--language=xx",), "nothing here is made for 'xx'"),
+        ("train", ("--steps=lower,lower",), "has 'lower' twice"),
+        ("train", ("--set=features.within_sentences=true",), "has no effect where features.lengths is 1,1"),
+        ("train", ("--set=features.apart=true", "--text=message"), "has no effect with one text column"),
+        ("train", ("--output=z.txt",), "does not end in .sorter"),
+        ("train", ("--set=gather.similarity=0.7",), "has no effect in this command"),
+        ("cross-validate", ("--in-time", "--date-format=abc"), "is no form of dates"),
+    ],
+)
+def test_what_would_have_no_effect_is_refused_or_reported(
+    results: Results, command: str, options: tuple[str, ...], words: str
+) -> None:
+    found = results.of(command, *options)
+    assert words in " ".join(found[2].split()), found
+
+
+def test_a_demo_without_work_has_no_cluster(program: Program) -> None:
+    assert "it runs nothing" in program("demo", "x", "--files-only", "--cluster=local:1", code=2).err

@@ -50,6 +50,8 @@ def checked_outputs(options: CommonOptions) -> Iterator[None]:
                 outputs.check_not_read(path, option.spelling)
             else:
                 outputs.declare(path, option.spelling)
+            if option.writes == "sorter" and path.suffix != ".sorter":
+                raise UsageProblem(f"{name} does not end in .sorter.", f"Name it {path.with_suffix('.sorter')}.")
     with registered(outputs):
         yield
 

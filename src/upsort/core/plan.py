@@ -218,7 +218,12 @@ class Features:
         bool, key("pairs of words with one word between them are terms too", Condition("features.units", ("words",)))
     ] = False
     within_sentences: Annotated[
-        bool, key("no n-gram reaches over the end of a sentence", Condition("features.units", ("words",)))
+        bool,
+        key(
+            "no n-gram reaches over the end of a sentence",
+            Condition("features.units", ("words",)),
+            unless=(Condition("features.lengths", ((1, 1),)),),
+        ),
     ] = False
     weighting: Annotated[
         str,

@@ -182,7 +182,10 @@ DEMO = Command(
     description="Write the demo corpus, the letters of an invented garden's enquiry desk, into a folder and\n"
     "run the whole example on it. Each command is shown before its output.",
     example="upsort demo fernhollow",
-    rules=(Clash("--json", ("--files-only",), "it runs nothing, and lists the files"),),
+    rules=(
+        Clash("--json", ("--files-only",), "it runs nothing, and lists the files"),
+        Clash("--files-only", ("--cluster",), "it runs nothing"),
+    ),
     options=DemoOptions,
 )
 

@@ -2,6 +2,7 @@
 
 import re
 import tomllib
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import asdict, fields, is_dataclass, replace
 from pathlib import Path
@@ -114,10 +115,13 @@ def _check_combinations(plan: Plan, where: str) -> None:
     """What keys may be only beside others: names, bounds that are a pair, the order of steps."""
     for path, (least, most) in (
         ("features.lengths", plan.features.lengths),
+        ("gather.lines", plan.gather.lines if plan.gather.lines and plan.gather.lines[1] > 0 else (0, 0)),
         ("clean.token_lengths", (plan.clean.token_lengths[0], plan.clean.token_lengths[1] or plan.clean.token_lengths[0])),
     ):
         if least > most:
             raise UsageProblem(f"{where}: {path} cannot be {[least, most]}: the first is the larger.", "Turn them round.")
+    if twice := [name for name, times in Counter(plan.clean.steps).items() if times > 1]:
+        raise UsageProblem(f"{where}: clean.steps has {twice[0]!r} twice.", "Leave one of them out.")
     if (columns := plan.features.hashed_columns) and columns != max(2, 1 << plan.features.hash_bits):
         raise UsageProblem(
             f"{where}: features.hashed_columns is a power of two, not {columns:,}.",

@@ -13,8 +13,13 @@ from upsort.core.classifiers.families import FAMILIES
 from upsort.core.errors import listed, quoted
 from upsort.core.lazy import record
 from upsort.core.plan import MOST, SCHEMES, Condition, EngineChoice, KeyMetadata, Plan, Source
+from upsort.core.text.characters import DOTTED_I_LANGUAGES
+from upsort.core.text.languages import NAMES
 from upsort.core.text.steps import STEPS
+from upsort.core.text.word_lists import LANGUAGES as WORD_LISTS
 
+_LANGUAGES = frozenset({*NAMES, *WORD_LISTS, *DOTTED_I_LANGUAGES})
+"""Languages in which cleaning does anything of its own."""
 SECTIONS = tuple(definition.name for definition in fields(Plan) if definition.name not in ("candidates", "source"))
 
 
@@ -86,7 +91,11 @@ class PlanKey:
         """Why it has no effect in a plan, as the rest of a sentence; nothing where it has one."""
         for when in self.metadata.unless:
             if _holds(when, plan):
-                return f"has no effect where {when.key} is given"
+                return f"has no effect where {_condition_text(when)}"
+        if self.path == "features.apart" and len(plan.columns.text) == 1:
+            return "has no effect with one text column"
+        if self.path == "clean.language" and plan.clean.language not in _LANGUAGES:
+            return f"has no effect: nothing here is made for {plan.clean.language!r}, only for {listed(sorted(_LANGUAGES))}"
         owners, only = self.owners, self.metadata.only
         chosen = plan.clean.steps if self.section == "clean" else (plan.classifier.kind,)
         if not (owners or only) or set(owners) & set(chosen) or any(_holds(when, plan) for when in only):
@@ -158,7 +167,8 @@ def _holds(when: Condition, plan: Plan) -> bool:
 
 
 def _condition_text(when: Condition) -> str:
-    return f"{when.key} is {' or '.join(map(str, when.values))}" if when.values else f"{when.key} is given"
+    values = [",".join(map(str, value)) if isinstance(value, tuple) else str(value) for value in when.values]
+    return f"{when.key} is {' or '.join(values)}" if values else f"{when.key} is given"
 
 
 def _literals(annotation: Any) -> tuple[Any, ...]:

@@ -10,7 +10,7 @@ from itertools import groupby
 from pathlib import Path, PurePath
 from typing import BinaryIO
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record
 from upsort.core.plan import Source
 from upsort.io.outputs.atomic import LocalCopies
@@ -18,7 +18,7 @@ from upsort.io.sources.addresses import is_compressed, is_database, without_secr
 from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.columnar import without_large_rows
-from upsort.io.tables.columns import renamed
+from upsort.io.tables.columns import merged_columns, renamed
 from upsort.io.tables.delimited import looks_like_a_table
 from upsort.io.tables.formats import DELIMITED, TEXT, format_called, format_of_content, format_of_file, reading_names
 from upsort.io.tables.rows import EmptySource, Format, ReadSettings, SourceEntry, SourceTable
@@ -91,6 +91,10 @@ def open_inputs(
         tables += tables_here
         notes += notices
         kinds |= of_kinds
+    columns = merged_columns(table.columns for table in tables)
+    for old, new in (rename or {}).items():
+        if old not in columns and new not in columns:
+            raise UsageProblem(f"There is no column {old!r} to rename.", suggestion(old, columns, "columns"))
     return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes], frozenset(kinds))
 
 

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator, Sequence
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 
 from upsort.core.errors import UsageProblem
 from upsort.io.sources.addresses import unpacked_name
@@ -95,13 +95,21 @@ def _labels(entry: SourceEntry, label_from: str) -> list[str]:
         case "":
             return []
         case "folder":
-            return [entry.path[-2] if len(entry.path) > 1 else ""]
+            return [_path_of(entry)[-2]]
         case "name":
             name = PurePosixPath(unpacked_name(entry.path[-1]))
             return [name.stem if name.suffix[1:].isalpha() else name.name]
         case _:
-            match = checked_pattern(label_from).search("/".join(entry.path))
+            match = checked_pattern(label_from).search("/".join(_path_of(entry)))
             return [match.group(1) if match else ""]
+
+
+def _path_of(entry: SourceEntry) -> tuple[str, ...]:
+    """Folders and name; of a file that is named alone, or by a pattern, the folder that it is in."""
+    if len(entry.path) > 1:
+        return entry.path
+    standard_input = entry.passing and "://" not in entry.name
+    return ("" if standard_input else Path(entry.name).absolute().parent.name, *entry.path)
 
 
 def checked_pattern(text: str) -> "re.Pattern[str]":

@@ -11,7 +11,7 @@ from upsort.core import plan
 from upsort.core.arrays import Bools, Ints, Keys, chosen_texts, compact, concatenated, filled, numbered
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.problem_arrays import as_sets
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.evaluation.leaks import (
     MOST_DOCUMENTS,
@@ -299,6 +299,13 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         _answer(whole, groups, cells, name, work.plan.columns.label_separator)
         for name, cells in zip(work.plan.columns.answers, metadata.answers, strict=True)
     ]
+    every = list(dict.fromkeys(name for answer in answers for name in answer.documents.names))
+    weights_of = work.plan.classifier.label_weights
+    for name in weights_of if isinstance(weights_of, dict) else ():
+        if name not in every:
+            raise UsageProblem(
+                f"classifier.label_weights: no document has the label {name!r}.", suggestion(name, every, "labels")
+            )
     return LabelledCorpus(
         measured=measured,
         answers=tuple(answers),
