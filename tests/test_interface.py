@@ -1,13 +1,17 @@
 """The Python interface: what docs/python.md says runs, decides as the commands do, and is all that is loaded."""
 
 import csv
+import http.client
+import json
 import os
 import pickle
 import re
 import signal
+import socket
 import subprocess
 import sys
 import threading
+import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -52,6 +56,47 @@ def test_the_three_lines_of_the_readme_run(desk: Path, monkeypatch: pytest.Monke
     held: dict[str, object] = {}
     exec(code, held)
     assert len([line for line in code.splitlines() if line]) == 3
+
+
+def test_the_server_of_the_recipe_answers(desk: Path, tmp_path: Path) -> None:
+    page = (ROOT / "docs" / "recipes.md").read_text()
+    (code,) = [block for block in re.findall(r"```python\n(.*?)```", page, re.DOTALL) if "http.server" in block]
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+    running = subprocess.Popen([sys.executable, "-c", code.replace("8000", str(port))], cwd=desk, stderr=subprocess.DEVNULL)
+    try:
+        answers = []
+        for text in ("aphids on my roses", ""):
+            for _ in range(200):
+                try:
+                    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+                    connection.request("POST", "/", text.encode())
+                    break
+                except ConnectionRefusedError:
+                    time.sleep(0.1)
+            answer = connection.getresponse()
+            answers.append((answer.status, json.loads(answer.read())))
+    finally:
+        running.kill()
+        running.wait()
+    expected = upsort.load(desk / "desk.sorter").label(["aphids on my roses"])
+    assert answers[0] == (200, {"label": expected.labels[0], "probability": round(float(expected.probabilities[0]), 6)})
+    assert answers[1] == (422, {"error": "no text"})
+
+
+def test_a_folder_is_scored_for_each_night(desk: Path, tmp_path: Path) -> None:
+    page = (ROOT / "docs" / "recipes.md").read_text()
+    (script,) = [block for block in re.findall(r"```text\n(.*?)```", page, re.DOTALL) if "night=" in block]
+    (tmp_path / "desk.sorter").write_bytes((desk / "desk.sorter").read_bytes())
+    (tmp_path / "inbox").mkdir()
+    letters = pandas.read_csv(desk / "letters-2026.csv", dtype=str)
+    for number in range(2):
+        letters[number::2].to_parquet(tmp_path / "inbox" / f"{number}.parquet")
+    line = f'upsort() {{ {sys.executable} -m upsort "$@"; }}\n{script}'
+    done = subprocess.run(["bash", "-ec", line], cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    parts = sorted((tmp_path / "scored").rglob("*.parquet"))
+    assert sum(len(pandas.read_parquet(part)) for part in parts) == len(letters)
 
 
 def test_it_decides_as_scoring_does(desk: Path, tmp_path: Path, program: Program) -> None:

@@ -4,6 +4,7 @@ import csv
 import json
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -181,6 +182,21 @@ def test_a_filter_answers_every_line_in_step(program: Program, sorter: str) -> N
         alone = json.loads(program("score", sorter, "-", "--flush", given=lines[8].encode()).out)
         assert answers[8] == alone
     assert "is no time such as 5ms" in program("score", sorter, "-", "--flush", "--window=5", code=2).err
+
+
+def test_a_filter_answers_on_a_socket(sorter: str, tmp_path: Path) -> None:
+    """As systemd starts it for a connection: the socket is its standard input and output."""
+    own, theirs = socket.socketpair()
+    command = [sys.executable, "-m", "upsort", "score", sorter, "-", "--flush", "--quiet"]
+    running = subprocess.Popen(command, cwd=tmp_path, stdin=theirs, stdout=theirs)
+    theirs.close()
+    with own, own.makefile("r", encoding="utf-8") as answers:
+        for number in range(3):
+            own.sendall(json.dumps({"message": "aphids", "n": number}).encode() + b"\n")
+            assert json.loads(answers.readline())["n"] == number
+        own.shutdown(socket.SHUT_WR)
+        assert answers.readline() == ""
+    assert running.wait() == 0
 
 
 def test_a_filter_ends_with_its_reader(sorter: str, tmp_path: Path) -> None:
