@@ -192,7 +192,8 @@ class Sorter:
         with self._guard.lock:
             documents, faults = self._reader.of_objects(objects)
             usable = [place for place in range(len(objects)) if place not in faults]
-            decided = self._sorter.decide(documents.rows(usable)) if usable else None
+            documents = documents.rows(usable) if faults else documents
+            decided = self._sorter.decide(documents) if usable else None
             return self._answers([faults.get(place) for place in range(len(objects))], usable, decided, index)
 
     def explain(self, row: Row) -> TextExplanation:

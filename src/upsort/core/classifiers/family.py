@@ -12,7 +12,7 @@ from upsort.core.classifiers.losses import Loss
 from upsort.core.classifiers.newton import OptimiserReport
 from upsort.core.classifiers.problem_arrays import Targets
 from upsort.core.lazy import record
-from upsort.core.matrices.partitioned import PartitionedMatrix, as_partitioned
+from upsort.core.matrices.partitioned import PartitionedMatrix
 from upsort.core.plan import Classifier, EventModel
 
 
@@ -78,7 +78,7 @@ class FittedClassifier(Protocol):
 
 def scores_of(fitted: FittedClassifier, matrix: csr_array | PartitionedMatrix) -> Floats:
     """(n, n_labels) the scores of documents, whoever keeps their rows."""
-    return np.asarray(as_partitioned(matrix).map_rows(_scores, fitted))
+    return np.asarray(matrix.map_rows(_scores, fitted)) if isinstance(matrix, PartitionedMatrix) else fitted.scores(matrix)
 
 
 def _scores(matrix: csr_array, fitted: FittedClassifier) -> Floats:

@@ -19,7 +19,7 @@ from upsort.core.features.distributed_vocabulary import hashed_places
 from upsort.core.features.documents import ExtraCells, ExtraColumns, learn_extra_columns
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix, added_up, partition_wise
-from upsort.core.matrices.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns
+from upsort.core.matrices.sparse import column_sizes, column_sums, columns_from, group_sums, only_columns, with_values
 
 _MOST_KEYS = 1 << 20
 
@@ -131,9 +131,8 @@ class FeatureSpace:
     def weigh(self, counts: csr_array) -> csr_array:
         """Counts of this space's terms of the text, (n, counted), to weights of the same shape, float64."""
         if self.hashed is not None:
-            sizes = csr_array((np.abs(counts.data), counts.indices, counts.indptr), shape=counts.shape)
-            weights = self._weighed(sizes)
-            return csr_array((weights.data * np.sign(counts.data), weights.indices, weights.indptr), shape=counts.shape)
+            weights = self._weighed(with_values(counts, np.abs(counts.data)))
+            return with_values(weights, weights.data * np.sign(counts.data))
         return self._weighed(counts)
 
     def _weighed(self, counts: csr_array) -> csr_array:
@@ -143,7 +142,7 @@ class FeatureSpace:
             case "log-count-ratio":
                 present = weighting.weigh(counts, self.idf, self._scheme)
                 data = present.data * self._log_count_ratios[present.indices]
-                return csr_array((data, present.indices, present.indptr), shape=present.shape)
+                return with_values(present, data)
             case _:
                 return weighting.weigh(counts, self.idf, self._scheme)
 

@@ -8,7 +8,7 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Floats, Ints
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import partition_wise, rows_of
-from upsort.core.matrices.sparse import row_blocks, row_sums
+from upsort.core.matrices.sparse import row_blocks, row_sums, with_values
 
 
 def chi_square(n11: Floats, n10: Floats, n01: Floats, n00: Floats) -> Floats:
@@ -115,17 +115,20 @@ def term_frequency(counts: csr_array, kind: str) -> Floats:
 
 def weigh(counts: csr_array, idf: Floats, chosen: Scheme) -> csr_array:
     """(n, v) counts and (v,) idf → weights of the same shape, float64; an all-zero row stays zero."""
+    stretches = list(row_blocks(counts))
+    if len(stretches) == 1:
+        return with_values(counts, _weights(counts, idf, chosen))
     weights = np.empty(counts.nnz)
-    for begin, end in row_blocks(counts):
+    for begin, end in stretches:
         weights[counts.indptr[begin] : counts.indptr[end]] = _weights(rows_of(counts, begin, end), idf, chosen)
-    return csr_array((weights, counts.indices, counts.indptr), shape=counts.shape)
+    return with_values(counts, weights)
 
 
 def _weights(counts: csr_array, idf: Floats, chosen: Scheme) -> Floats:
     data = term_frequency(counts, chosen.term_frequency)
     if chosen.idf != "n":
         data *= idf[counts.indices]
-    matrix = csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
+    matrix = with_values(counts, data)
     match chosen.length:
         case "c":
             return unit_length(matrix).data
@@ -142,7 +145,7 @@ def bm25(counts: csr_array, idf: Floats, mean_length: float, k: float, b: float)
     tf = counts.data.astype(np.float64)
     lengths = row_sums(counts) / (mean_length or 1.0)
     data = tf * (k + 1.0) / (tf + _per_entry(k * (1.0 - b + b * lengths), counts)) * idf[counts.indices]
-    return csr_array((data, counts.indices, counts.indptr), shape=counts.shape)
+    return with_values(counts, data)
 
 
 def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -> Floats:
@@ -160,19 +163,18 @@ def log_count_ratios(label_document_frequency: Ints, document_frequency: Ints) -
 @partition_wise(lambda matrix: matrix.shape[1])
 def presence(matrix: csr_array) -> Any:
     """1 for every value that is not 0."""
-    return csr_array(((matrix.data != 0).astype(np.float64), matrix.indices, matrix.indptr), shape=matrix.shape)
+    return with_values(matrix, (matrix.data != 0).astype(np.float64))
 
 
 def unit_length(matrix: csr_array) -> csr_array:
     """Each row divided by its Euclidean length."""
-    squares = csr_array((matrix.data**2, matrix.indices, matrix.indptr), shape=matrix.shape)
-    return _scaled(matrix, np.sqrt(row_sums(squares)))
+    return _scaled(matrix, np.sqrt(row_sums(with_values(matrix, matrix.data**2))))
 
 
 def _scaled(matrix: csr_array, by: Floats) -> csr_array:
     """Each row divided by its number; by nothing where that is 0."""
     scale = np.divide(1.0, by, out=np.zeros_like(by), where=by > 0)
-    return csr_array((matrix.data * _per_entry(scale, matrix), matrix.indices, matrix.indptr), shape=matrix.shape)
+    return with_values(matrix, matrix.data * _per_entry(scale, matrix))
 
 
 def _row_largest(counts: csr_array) -> Floats:

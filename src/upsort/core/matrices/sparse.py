@@ -1,6 +1,8 @@
 """Building sparse matrices: the few ways that are needed, each with plain types."""
 
 from collections.abc import Iterator, Sequence
+from copy import copy
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -69,8 +71,18 @@ def stacked(blocks: Sequence[csr_array]) -> csr_array:
     return blocks[0] if len(blocks) == 1 else csr_array(vstack(blocks, format="csr"))
 
 
+def with_values(matrix: csr_array, values: AnyArray) -> csr_array:
+    """Other values at the same places. Its places were checked when it was made: checking them again takes longer than all else
+    that is done for a single document."""
+    other = copy(matrix)
+    other.data = values
+    return other
+
+
 def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
     """Stretches of rows with not too many values, so that intermediate arrays stay small."""
+    if matrix.nnz <= _CELLS_AT_ONCE:
+        return iter([(0, matrix.shape[0])])
     targets = np.arange(0, matrix.nnz, _CELLS_AT_ONCE)
     cuts = np.unique(np.concatenate((np.searchsorted(matrix.indptr, targets), [matrix.shape[0]])))
     cuts[0] = 0
@@ -79,9 +91,13 @@ def row_blocks(matrix: csr_array) -> Iterator[tuple[int, int]]:
 
 def row_sums(matrix: csr_array) -> Floats:
     """(n,) the sum of each row."""
-    ones = np.ones(matrix.shape[1])
-    sums: Floats = np.asarray(matrix @ ones, dtype=np.float64)
+    sums: Floats = np.asarray(matrix @ _ones(matrix.shape[1]), dtype=np.float64)
     return sums
+
+
+@lru_cache(maxsize=4)
+def _ones(many: int) -> Floats:
+    return np.ones(many)
 
 
 @added_up()

@@ -168,6 +168,8 @@ class TrainedSorter:
             count_known(part, self.space.places, self.space.counted, self.plan.features, suffix)
             for part, suffix in zip(tokens, suffixes(self.plan.columns, self.plan.features), strict=True)
         ]
+        if len(parts) == 1:
+            return parts[0]
         matrix = csr_array(sum((part.matrix for part in parts[1:]), parts[0].matrix))
         counts: Ints = np.sum([part.tokens for part in parts], axis=0)
         known, ignored = (np.sum([getattr(part, name) for part in parts], axis=0) for name in ("known", "ignored"))

@@ -7,7 +7,7 @@ import shlex
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from math import isfinite
 from pathlib import Path
 from typing import Any
@@ -225,16 +225,21 @@ class DocumentReader:
     def of_objects(self, objects: Sequence[Mapping[str, Any]]) -> tuple[Documents, dict[int, RejectionReason]]:
         """The documents of objects of JSON, read as rows of a table with their names as columns, and why some cannot be used, by
         their places. What an object lacks is an empty cell."""
+        columns, roles = self._of_objects
+        return self._read([[cell_named(values, name) for name in columns] for values in objects], roles)
+
+    @cached_property
+    def _of_objects(self) -> tuple[tuple[str, ...], ColumnRoles]:
+        """The columns of objects of JSON, and what they are for."""
         numbers, categories = self.extra_columns
         columns = tuple(dict.fromkeys((*self.columns.text, *numbers, *categories)))
         roles = roles_in(columns, "the object", replace(plan.Columns(text=self.columns.text), numbers=(), categories=()))
         places = {name: place for place, name in enumerate(columns)}
-        roles = replace(
+        return columns, replace(
             roles,
             numbers=tuple((name, places[name]) for name in numbers),
             categories=tuple((name, places[name]) for name in categories),
         )
-        return self._read([[cell_named(values, name) for name in columns] for values in objects], roles)
 
     def of_text(self, text: str) -> Documents | RejectionReason:
         """The document of which only the text is known; it is in the last text column."""
