@@ -89,12 +89,12 @@ _DECODER = json.JSONDecoder(object_pairs_hook=_pairs, parse_float=_real, parse_i
 
 def _fault_in(value: Any) -> RejectionReason | None:
     """Why a value cannot be used, if something in it cannot."""
-    match value:
-        case _Unusable():
-            return value.reason
-        case dict() | list():
-            inside = value.values() if isinstance(value, dict) else value
-            return next((fault for each in inside if (fault := _fault_in(each)) is not None), None)
+    if isinstance(value, _Unusable):
+        return value.reason
+    if isinstance(value, dict | list):
+        for each in value.values() if isinstance(value, dict) else value:
+            if type(each) is not str and (fault := _fault_in(each)) is not None:  # most are text, which nothing is wrong with
+                return fault
     return None
 
 
