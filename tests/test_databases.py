@@ -523,3 +523,22 @@ def test_a_table_is_the_same_in_capitals_where_the_database_says_so(tmp_path: Pa
     with DatabaseTable((place, "desk"), TableLayout(["a"]), {}, False, True) as table:
         table.writerow(["x"])
     assert own.execute("SELECT * FROM desk").fetchall() == [("x",)]
+
+
+def test_plain_names_of_databases_are_understood(program: Program, tmp_path: Path) -> None:
+    with sqlite3.connect(tmp_path / "desk.db") as base:
+        base.execute("create table letters (ref text, message text, topic text)")
+        base.executemany("insert into letters values (?, ?, ?)", LETTERS)
+    whole = program("survey", "sqlite:///desk.db", "--table=letters", *COLUMNS, "--json").json
+    assert program("survey", "desk.db", "--table=letters", *COLUMNS, "--json").json == whole
+    assert len(upsort.read(tmp_path / "desk.db", table="letters")) == len(LETTERS)
+    program("train", "desk.db", "--table=letters", *COLUMNS, "--no-check", "-o", "s.sorter")
+    program("score", "s.sorter", "desk.db", "--table=letters", "-o", "out.sqlite", "--into=scored")
+    with sqlite3.connect(tmp_path / "out.sqlite") as base:
+        assert base.execute("select count(*) from scored").fetchone() == (len(LETTERS),)
+    (tmp_path / "text.db").write_text("no database")
+    assert "an ending of no known kind" in program("survey", "text.db", code=2).err
+    (tmp_path / "garden.duckdb").touch()
+    assert "is a database of DuckDB" in program("survey", "garden.duckdb", code=2).err
+    refused = program("survey", f"postgres://me:{SECRET.replace('/', '%2F')}@127.0.0.1:1/x", "--table=t", code=1).err
+    assert "postgresql://***@127.0.0.1:1/x refuses" in refused and SECRET not in refused

@@ -7,7 +7,7 @@ from typing import Any, NoReturn, assert_never
 
 from upsort.cli.declaring import Clash, Command, CommonOptions, Many, Need, Option, Rule, declared
 from upsort.core.errors import UsageProblem, nearest
-from upsort.io.sources.addresses import without_secrets
+from upsort.io.sources.addresses import address_of, without_secrets
 
 WIDTH = 80
 _LONGEST_NAME = 4096  # characters of the name of a file, or of an address
@@ -142,7 +142,7 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
     for option in declared(command.options):
         _check_given(option, values[option.name], given)
         if option.places:
-            values[option.name] = _without_secrets(values[option.name])
+            values[option.name] = _without_secrets(values[option.name], bool(option.writes))
     return command.options(**values, given=given)
 
 
@@ -157,11 +157,11 @@ def _check_given(option: Option, value: Any, given: frozenset[str]) -> None:
             raise UsageProblem(f"{text!r} is no name of a file: it has {len(text):,} characters.", f"Check {option.spelling}.")
 
 
-def _without_secrets(value: Any) -> Any:
-    """The value of an option that may name an address, with its secrets hidden."""
+def _without_secrets(value: Any, written: bool) -> Any:
+    """The value of an option that may name an address, with its secrets hidden. written: whether something is written there."""
     if isinstance(value, list):
-        return [_without_secrets(each) for each in value]
-    return without_secrets(value) if isinstance(value, str) else value
+        return [_without_secrets(each, written) for each in value]
+    return without_secrets(address_of(value, written)) if isinstance(value, str) else value
 
 
 def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:

@@ -7,11 +7,14 @@ import lzma
 import re
 from collections.abc import Callable
 from itertools import chain, count
+from pathlib import Path
 from typing import Any, BinaryIO, cast
 from urllib.parse import quote, unquote
 
 SQLITE = "sqlite"
 SERVERS = ("postgresql", "mysql", "mariadb", "mssql", "oracle")
+_POSTGRES = "postgres://"
+_SQLITE_ENDINGS, _SQLITE_BEGINS = (".db", ".sqlite", ".sqlite3"), b"SQLite format 3\0"
 _HIDDEN = "***"
 _SCHEME = re.compile(r"\s*((?:[a-z][a-z0-9+.-]*::)*[a-z][a-z0-9]*)(?:\+[a-z0-9_]+)?://", re.IGNORECASE)
 _AN_ADDRESS = re.compile(r"[a-z][a-z0-9+.:-]*://\S+", re.IGNORECASE)
@@ -30,6 +33,20 @@ def scheme_of(name: str) -> str:
     """What an address begins with, without a driver; empty for a name that is no address."""
     match = _SCHEME.match(name)
     return match.group(1).lower() if match is not None else ""
+
+
+def address_of(name: str, written: bool = False) -> str:
+    """The address that a name means: of a file that is an SQLite database, or is to be one; and `postgres://` is PostgreSQL's.
+    written: whether it is for writing. Anything else is as it is."""
+    if name.startswith(_POSTGRES):
+        return f"postgresql://{name.removeprefix(_POSTGRES)}"
+    if "://" in name or not name.lower().endswith(_SQLITE_ENDINGS):
+        return name
+    path = Path(name)
+    if path.is_file():
+        with path.open("rb") as stream:
+            written = stream.read(len(_SQLITE_BEGINS)) == _SQLITE_BEGINS
+    return f"sqlite:///{name}" if written else name
 
 
 def is_database(name: str) -> bool:
