@@ -95,7 +95,7 @@ def test_every_kind_can_be_extended(program: Program, tables: Path, kind: str) -
         same(program, "b.sorter", "all.sorter")
     program("train", "old.csv", *shared("words"), *of_kind(kind), "-o", "plain.sorter")
     if exact:
-        assert "keeps nothing of its documents" in program("extend", "plain.sorter", "more.csv", "-o", "x", code=1).err
+        assert "keeps nothing of its documents" in program("extend", "plain.sorter", "more.csv", "-o", "x.sorter", code=1).err
         program("extend", "plain.sorter", "more.csv", "--with=old.csv", "-o", "again.sorter")
         same(program, "again.sorter", "all.sorter")
 
