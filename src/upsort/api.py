@@ -3,12 +3,9 @@
 Nothing is printed or written. What cannot be done raises `Problem`: `UsageProblem` where the request is wrong, `DataProblem`
 where files or data do not allow it. A loaded sorter may be used by several threads."""
 
-import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
-from threading import RLock
 from typing import TYPE_CHECKING, Any, cast
-from weakref import WeakSet
 
 import numpy as np
 
@@ -108,43 +105,13 @@ def _is_missing(value: Any) -> bool:
     return (isinstance(value, float | np.floating) and bool(np.isnan(value))) or type(value).__name__ in ("NAType", "NaTType")
 
 
-class _Guard:
-    """The lock of a sorter, which remembers what it has met. Who forks waits for it, so that the copy is not in the middle of
-    something."""
-
-    def __init__(self) -> None:
-        self.lock = RLock()
-        _guards.add(self)
-
-
-_guards: "WeakSet[_Guard]" = WeakSet()
-_held: list[_Guard] = []
-
-
-def _before_fork() -> None:
-    _held[:] = list(_guards)
-    for guard in _held:
-        guard.lock.acquire()
-
-
-def _after_fork() -> None:
-    for guard in _held:
-        guard.lock.release()
-    _held.clear()
-
-
-if hasattr(os, "register_at_fork"):
-    os.register_at_fork(before=_before_fork, after_in_parent=_after_fork, after_in_child=_after_fork)
-
-
 class Sorter:
     """A sorter as it was loaded. labels: its labels, sorted. answers: the label columns it answers for. columns: the text columns
     that it was trained with. result: of `upsort.train`, where that made it."""
 
-    def __init__(self, sorters: Sequence[_Sorter], guard: "_Guard | None" = None) -> None:
+    def __init__(self, sorters: Sequence[_Sorter]) -> None:
         self._sorters, self._sorter = tuple(sorters), sorters[0]
         self._reader = DocumentReader.of_sorter(self._sorter)
-        self._guard = guard or _Guard()
         self.labels = self._sorter.labels
         self.answers = tuple(sorter.answer for sorter in sorters)
         self.columns = self._sorter.plan.columns.text
@@ -169,7 +136,7 @@ class Sorter:
         """The sorter that answers for one of several label columns. Raises UsageProblem for another name."""
         for sorter in self._sorters:
             if sorter.answer == answer:
-                return Sorter((sorter,), self._guard)
+                return Sorter((sorter,))
         raise UsageProblem(f"The sorter has no answer {answer!r}.", suggestion(answer, self.answers, "answers"))
 
     def label(self, rows: Iterable[Row]) -> Answers:
@@ -189,19 +156,17 @@ class Sorter:
             rows = cast(Any, rows).to_dict("records")
         framed = index is not None  # a row of a frame that lacks its text is refused, as one of a table is
         objects = [self._as_object(row, number, framed) for number, row in enumerate(rows, 1)]
-        with self._guard.lock:
-            documents, faults = self._reader.of_objects(objects)
-            usable = [place for place in range(len(objects)) if place not in faults]
-            documents = documents.rows(usable) if faults else documents
-            decided = self._sorter.decide(documents) if usable else None
-            return self._answers([faults.get(place) for place in range(len(objects))], usable, decided, index)
+        documents, faults = self._reader.of_objects(objects)
+        usable = [place for place in range(len(objects)) if place not in faults]
+        documents = documents.rows(usable) if faults else documents
+        decided = self._sorter.decide(documents) if usable else None
+        return self._answers([faults.get(place) for place in range(len(objects))], usable, decided, index)
 
     def explain(self, row: Row) -> TextExplanation:
         """Why a text, or a row, is labelled as it is. Raises DataProblem for one that cannot be answered."""
-        with self._guard.lock:
-            document = self._document(row)
-            explanation, names = explain(self._sorter, document), self.labels
-            sums = explanation.how if isinstance(explanation.how, Additive) else Additive([], [])
+        document = self._document(row)
+        explanation, names = explain(self._sorter, document), self.labels
+        sums = explanation.how if isinstance(explanation.how, Additive) else Additive([], [])
         return TextExplanation(
             label=explanation.sorted_as,
             probability=float(explanation.probabilities[explanation.label]),
