@@ -1,4 +1,5 @@
-"""Work shared by threads of this process, item by item, with results in order; and how many of them memory has room for.
+"""Work shared by threads of this process, item by item, with results in order; how many of them memory has room for; and lines
+that a thread waits for.
 
 What takes the time (compiled passes, products of matrices, Arrow) lets threads run side by side. Results are the same for any
 executor."""
@@ -7,7 +8,11 @@ import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
-from typing import Any, ClassVar, Protocol, TypeVar
+from contextlib import suppress
+from queue import Empty, Queue
+from threading import Thread
+from time import monotonic
+from typing import Any, BinaryIO, ClassVar, Protocol, TypeVar
 
 from upsort.core.executors import ParallelMap, map_threads, reporting
 from upsort.core.lazy import psutil, record
@@ -119,3 +124,51 @@ class Threads:
 def usual_workers() -> int:
     """How many share work by default."""
     return min(os.cpu_count() or 1, _USUAL)
+
+
+_MOST_TOGETHER = 1000  # lines that are handed on together
+
+
+def arriving_lines(stream: BinaryIO, window: float) -> Iterator[list[bytes]]:
+    """The lines of a stream, together those that have arrived when the first of them is taken, or seconds later."""
+    queue: Queue[bytes] = Queue(_MOST_TOGETHER)
+    failures: list[OSError] = []
+
+    def read() -> None:
+        try:
+            for line in _lines_of(stream):
+                queue.put(line)
+        except OSError as error:
+            failures.append(error)
+        queue.put(b"")
+
+    Thread(target=read, daemon=True).start()
+    while line := queue.get():
+        lines, ends = [line], monotonic() + window
+        with suppress(Empty):
+            while lines[-1] and len(lines) < _MOST_TOGETHER:
+                left = ends - monotonic()
+                lines.append(queue.get(left > 0, max(left, 0.0)))
+        yield [line for line in lines if line]
+        if not lines[-1]:
+            break
+    if failures:
+        raise failures[0]
+
+
+def _lines_of(stream: BinaryIO) -> Iterator[bytes]:
+    """The lines of a stream. A file is read below its buffer, whose lock a waiting thread would hold when the program ends."""
+    try:
+        descriptor = stream.fileno()
+    except OSError:
+        yield from iter(stream.readline, b"")
+        return
+    pending: list[bytes] = []
+    while piece := os.read(descriptor, 1 << 16):
+        *whole, rest = piece.split(b"\n")
+        for line in whole:
+            yield b"".join([*pending, line, b"\n"])
+            pending = []
+        pending.append(rest)
+    if last := b"".join(pending):
+        yield last

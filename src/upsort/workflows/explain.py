@@ -1,14 +1,9 @@
 """Explain the decision about one document, and answer documents that are typed or piped one at a time."""
 
 import json
-import os
 import sys
-import time
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import suppress
 from dataclasses import field
-from queue import Empty, Queue
-from threading import Thread
 from typing import Any, BinaryIO, TextIO
 
 import numpy as np
@@ -29,10 +24,10 @@ from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for
 from upsort.io.tables.json_tables import decoded
 from upsort.io.tables.rows import ReasonKind, RejectionReason
+from upsort.parallel.threads import arriving_lines
 from upsort.workflows.score import ScoreLayout
 from upsort.workflows.shared.scored_rows import decision_values
 
-_MOST_TOGETHER = 1000  # lines that are answered together
 _THE_SAME = 1e-9  # from a cosine of 1, up to which two documents are one
 
 
@@ -297,7 +292,7 @@ def answer_lines(
     A line that is no object, or one that scoring a table would set aside, is answered by an object with `error`, `line_number`
     (from 1) and the line. Returns how many were. layout: thin: the decision alone, with the identifier where there is one."""
     unreadable, number = 0, 0
-    for lines in _arriving(given if given is not None else sys.stdin.buffer, window):
+    for lines in arriving_lines(given if given is not None else sys.stdin.buffer, window):
         for answer in _answers(sorters, reader, lines, layout):
             number += 1
             if "error" in answer:
@@ -306,51 +301,6 @@ def answer_lines(
             output.write(json.dumps(answer, ensure_ascii=False) + "\n")
         output.flush()
     return unreadable
-
-
-def _arriving(stream: BinaryIO, window: float) -> Iterator[list[bytes]]:
-    """The lines of a stream, together those that have arrived when the first of them is taken, or seconds later."""
-    queue: Queue[bytes] = Queue(_MOST_TOGETHER)
-    failures: list[OSError] = []
-
-    def read() -> None:
-        try:
-            for line in _lines_of(stream):
-                queue.put(line)
-        except OSError as error:
-            failures.append(error)
-        queue.put(b"")
-
-    Thread(target=read, daemon=True).start()
-    while line := queue.get():
-        lines, ends = [line], time.monotonic() + window
-        with suppress(Empty):
-            while lines[-1] and len(lines) < _MOST_TOGETHER:
-                left = ends - time.monotonic()
-                lines.append(queue.get(left > 0, max(left, 0.0)))
-        yield [line for line in lines if line]
-        if not lines[-1]:
-            break
-    if failures:
-        raise failures[0]
-
-
-def _lines_of(stream: BinaryIO) -> Iterator[bytes]:
-    """The lines of a stream. A file is read below its buffer, whose lock a waiting thread would hold when the program ends."""
-    try:
-        descriptor = stream.fileno()
-    except OSError:
-        yield from iter(stream.readline, b"")
-        return
-    pending: list[bytes] = []
-    while piece := os.read(descriptor, 1 << 16):
-        *whole, rest = piece.split(b"\n")
-        for line in whole:
-            yield b"".join([*pending, line, b"\n"])
-            pending = []
-        pending.append(rest)
-    if last := b"".join(pending):
-        yield last
 
 
 def _answers(
