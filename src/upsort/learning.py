@@ -22,6 +22,7 @@ from upsort.cli.rendering.console import Console, Progress
 from upsort.cli.rendering.view import JSON_VERSION, Column, Detail, FixedWidth, Note, Part, Sentence, Shown, View
 from upsort.core.errors import DataProblem, PatternTimeout, UsageProblem, suggestion
 from upsort.core.lazy import arrow_parquet, pyarrow
+from upsort.io.notices import drain_notices
 from upsort.io.sources.addresses import note_secrets
 from upsort.workflows.shared.figures import Drawing, collected_figures
 
@@ -249,6 +250,7 @@ def _run(command: str, words: Sequence[str], data: Data, options: dict[str, Any]
             arguments += [f"--figures={folder}", *(["--figures-all"] if "figures_all" in drawn else [])]
         for argument in arguments:
             note_secrets(argument)
+        drain_notices()  # of an earlier command that was refused
         try:
             status = run_command(command, arguments, console)
         except PatternTimeout:
