@@ -530,7 +530,7 @@ def test_plain_names_of_databases_are_understood(program: Program, tmp_path: Pat
         base.execute("create table letters (ref text, message text, topic text)")
         base.executemany("insert into letters values (?, ?, ?)", LETTERS)
     whole = program("survey", "sqlite:///desk.db", "--table=letters", *COLUMNS, "--json").json
-    assert program("survey", "desk.db", "--table=letters", *COLUMNS, "--json").json == whole
+    assert program("survey", "desk.db", "--table=letters", *COLUMNS, "--json").json["labels"] == whole["labels"]
     assert len(upsort.read(tmp_path / "desk.db", table="letters")) == len(LETTERS)
     program("train", "desk.db", "--table=letters", *COLUMNS, "--no-check", "-o", "s.sorter")
     program("score", "s.sorter", "desk.db", "--table=letters", "-o", "out.sqlite", "--into=scored")

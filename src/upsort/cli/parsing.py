@@ -142,7 +142,9 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
     for option in declared(command.options):
         _check_given(option, values[option.name], given)
         if option.places:
-            values[option.name] = _without_secrets(values[option.name], bool(option.writes))
+            values[option.name] = _without_secrets(values[option.name])
+    if values.get("into"):  # a table in the database that the output is
+        values["output"] = _without_secrets(address_of(values["output"] or "", written=True))
     return command.options(**values, given=given)
 
 
@@ -157,11 +159,11 @@ def _check_given(option: Option, value: Any, given: frozenset[str]) -> None:
             raise UsageProblem(f"{text!r} is no name of a file: it has {len(text):,} characters.", f"Check {option.spelling}.")
 
 
-def _without_secrets(value: Any, written: bool) -> Any:
-    """The value of an option that may name an address, with its secrets hidden. written: whether something is written there."""
+def _without_secrets(value: Any) -> Any:
+    """The value of an option that may name an address, with its secrets hidden."""
     if isinstance(value, list):
-        return [_without_secrets(each, written) for each in value]
-    return without_secrets(address_of(value, written)) if isinstance(value, str) else value
+        return [_without_secrets(each) for each in value]
+    return without_secrets(value) if isinstance(value, str) else value
 
 
 def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:

@@ -36,10 +36,8 @@ def scheme_of(name: str) -> str:
 
 
 def address_of(name: str, written: bool = False) -> str:
-    """The address that a name means: of a file that is an SQLite database, or is to be one; and `postgres://` is PostgreSQL's.
-    written: whether it is for writing. Anything else is as it is."""
-    if name.startswith(_POSTGRES):
-        return f"postgresql://{name.removeprefix(_POSTGRES)}"
+    """The address that a name means: of a file that is an SQLite database, or is to be one. written: whether it is to be one.
+    Anything else is as it is."""
     if "://" in name or not name.lower().endswith(_SQLITE_ENDINGS):
         return name
     path = Path(name)
@@ -88,6 +86,8 @@ def without_secrets(name: str) -> str:
     """The address as it is shown: without who asks, and without all that stands behind a ?, # or ;. Each has a form of its own,
     from which `full_address` finds it again. Anything that is no address is as it is."""
     address = name.strip()
+    if address.startswith(_POSTGRES):  # as others call it
+        address = f"postgresql://{address.removeprefix(_POSTGRES)}"
     if not scheme_of(name) or address in _whole:
         return name if not scheme_of(name) else address
     if address in _shown:
