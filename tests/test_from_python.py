@@ -95,6 +95,30 @@ def test_the_whole_loop(letters: pandas.DataFrame, sorter: upsort.Sorter, tmp_pa
     assert sorter.label(rest.message).index is not None and sorter.label([*mixed]).labels[0] == sorter.label(["12"]).labels[0]
 
 
+def test_what_is_said_beside_a_result_is_kept(few: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    whole = pandas.read_csv(few / "letters-2024.csv")
+    result = upsort.train(whole, no_check=True, **OF_LETTERS).result
+    assert any(note.startswith("Rows: ") and note.endswith("; see set_aside.") for note in result.notes), result.notes
+    assert result["rows"]["set_aside"] > 0 and result["rows"]["set_aside_file"] is None
+    assert any("set aside" in part for part in result._repr_html_().splitlines())
+    warned = upsort.train(whole[:40], no_check=True, **OF_LETTERS).result
+    assert any(note.startswith("Warning: ") for note in warned.notes)
+    kept = upsort.train(whole, no_check=True, output="desk.sorter", **OF_LETTERS).result
+    assert kept["rows"]["set_aside_file"] == "desk.set-aside.csv" and "Saved: desk.sorter" in str(kept)
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["desk.set-aside.csv", "desk.sorter"]
+    brief, full = upsort.survey(whole, **OF_LETTERS), upsort.survey(whole, full=True, **OF_LETTERS)
+    assert len(full._repr_html_()) > 2 * len(brief._repr_html_()) and brief["documents"] == full["documents"]
+
+
+def test_figures_are_written_where_a_folder_is_named(
+    sorter: upsort.Sorter, letters: pandas.DataFrame, tmp_path: Path, undrawn: None
+) -> None:
+    found = upsort.evaluate(sorter, letters, figures=tmp_path / "drawn", **OF_LETTERS)
+    assert {path.stem for path in (tmp_path / "drawn").iterdir()} == set(found.figures)
+    assert "figures in" in str(found) or "files in" in str(found)
+
+
 def test_figures_are_drawn_when_they_are_wanted(sorter: upsort.Sorter, letters: pandas.DataFrame) -> None:
     found = upsort.evaluate(sorter, letters, **OF_LETTERS)
     assert {"confusion", "roc"} <= set(found.figures)
@@ -109,6 +133,14 @@ def test_settings_and_plans_are_those_of_the_commands(letters: pandas.DataFrame,
     (tmp_path / "desk.toml").write_text('[classifier]\nkind = "naive-bayes"\n')
     by_file = upsort.train(letters, no_check=True, plan=tmp_path / "desk.toml", **OF_LETTERS)
     assert {repr(each).split(",")[0] for each in (by_keys, by_sections, by_file)} == {"<sorter: naive-bayes"}
+    weighed = upsort.train(
+        letters,
+        no_check=True,
+        plan={"classifier": {"kind": "naive-bayes"}},
+        settings={"classifier.label_weights": {"soil": 2, "pests": 0.5}, "clean.steps": ["lower", "links"]},
+        **OF_LETTERS,
+    )
+    assert repr(weighed).startswith("<sorter: naive-bayes")
     both = upsort.train(letters, no_check=True, text=["subject", "message"], label="topic")
     assert both.columns == ("subject", "message")
 
@@ -124,6 +156,9 @@ def test_problems_have_two_lines(letters: pandas.DataFrame, sorter: upsort.Sorte
     for call, message in (
         (lambda: upsort.train(letters, txt="message"), "no option 'txt'"),
         (lambda: upsort.train(3), "type int is no table"),
+        (lambda: upsort.train(letters.message), "type Series is no table"),
+        (lambda: upsort.train(letters, json=True), "no option 'json'"),
+        (lambda: upsort.train(letters.rename(columns={"ref": "topic"}), **OF_LETTERS), "two columns 'topic'"),
         (lambda: upsort.train("none.csv"), "no file none.csv"),
         (lambda: upsort.train(letters, text="message", label="bench"), "the data frame has no column 'bench'"),
         (lambda: upsort.train(letters, settings={"classifier.kind": "oracle"}, **OF_LETTERS), "oracle"),

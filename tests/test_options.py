@@ -374,7 +374,7 @@ def test_nonsense_for_a_key_is_refused_or_reported(results: Results) -> None:
         ("gather", ("--rename=chanel=via",), "no column 'chanel' to rename"),
         ("gather", ("--lines=10:3",), "the first is the larger"),
         ("train", ("--set=classifier.label_weights={wet=2}",), "no document has the label 'wet'"),
-        ("train", ("--language=xx",), "nothing here is made for 'xx'"),
+        ("train", ("--language=xx",), "are known for the language 'xx'"),
         ("train", ("--steps=lower,lower",), "has 'lower' twice"),
         ("train", ("--set=features.within_sentences=true",), "has no effect where features.lengths is 1,1"),
         ("train", ("--set=features.apart=true", "--text=message"), "has no effect with one text column"),

@@ -392,9 +392,10 @@ def test_a_database_that_is_read_is_no_output(program: Program, scored: Path) ->
     address = "sqlite:///upsort-ledger.sqlite"
     told = program("gather", address, "-o", "upsort-ledger.sqlite", "--as=csv", "--overwrite", code=1).err
     assert "is read by this command" in told
-    line = ("cross-validate", address, "--text=text", "--label=label", "--folds=2")
-    assert "Add --no-ledger." in program(*line, code=1).err
-    program(*line, "--no-ledger")
+    for source in (address, "upsort-ledger.sqlite"):
+        line = ("cross-validate", source, "--text=text", "--label=label", "--folds=2")
+        assert "Add --no-ledger." in program(*line, code=1).err
+        program(*line, "--no-ledger")
     assert (scored / "upsort-ledger.sqlite").read_bytes() == before
 
 

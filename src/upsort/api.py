@@ -1,7 +1,7 @@
 """The Python interface: load a sorter, label texts or rows, read a table. What stands here is what other programs may rely on.
 
-Nothing is printed or written. What cannot be done raises `Problem`: `UsageProblem` where the request is wrong, `DataProblem`
-where files or data do not allow it. A loaded sorter may be used by several threads."""
+Nothing is printed, and nothing written but by `Sorter.save`. What cannot be done raises `Problem`: `UsageProblem` where the
+request is wrong, `DataProblem` where files or data do not allow it. A loaded sorter may be used by several threads at once."""
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -18,7 +18,7 @@ from upsort.core.training.sorter import Decisions
 from upsort.core.training.sorter import TrainedSorter as _Sorter
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sorter.saving import save_sorters
-from upsort.io.sources.addresses import is_store, without_secrets
+from upsort.io.sources.addresses import address_of, is_store, without_secrets
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.sources.stores import fetch_single
 from upsort.io.tables.documents import DocumentReader
@@ -293,7 +293,7 @@ def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str =
     database. encoding, delimiter: found out where they are not said. table, query: of a database. Raises DataProblem for a source
     that cannot be read, UsageProblem for one of several tables."""
     reading = ReadSettings(encoding=encoding, delimiter=delimiter, table=table, query=query)
-    inputs = open_inputs([str(path)], reading)
+    inputs = open_inputs([address_of(str(path))], reading)
     if len(inputs.tables) > 1:
         raise UsageProblem(f"{path} holds {len(inputs.tables)} tables.", "Name one of them.")
     (source,) = inputs.tables

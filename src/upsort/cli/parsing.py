@@ -142,7 +142,7 @@ def parse(parser: Parser, command: Command, arguments: list[str]) -> CommonOptio
     for option in declared(command.options):
         _check_given(option, values[option.name], given)
         if option.places:
-            values[option.name] = _without_secrets(values[option.name])
+            values[option.name] = _without_secrets(values[option.name], option.metavar in _SOURCES)
     if values.get("into"):  # a table in the database that the output is
         values["output"] = _without_secrets(address_of(values["output"] or "", written=True))
     return command.options(**values, given=given)
@@ -159,11 +159,17 @@ def _check_given(option: Option, value: Any, given: frozenset[str]) -> None:
             raise UsageProblem(f"{text!r} is no name of a file: it has {len(text):,} characters.", f"Check {option.spelling}.")
 
 
-def _without_secrets(value: Any) -> Any:
-    """The value of an option that may name an address, with its secrets hidden."""
+_SOURCES = frozenset({"SOURCE", "SORTER|SOURCE", "TABLE", "OLDER"})
+"""What is in help for options that may name a table."""
+
+
+def _without_secrets(value: Any, source: bool = False) -> Any:
+    """The value of an option that may name an address, with its secrets hidden. source: whether it may name a table."""
     if isinstance(value, list):
-        return [_without_secrets(each) for each in value]
-    return without_secrets(value) if isinstance(value, str) else value
+        return [_without_secrets(each, source) for each in value]
+    if not isinstance(value, str):
+        return value
+    return without_secrets(address_of(value) if source else value)
 
 
 def written(parser: Parser, arguments: Sequence[str]) -> frozenset[str]:

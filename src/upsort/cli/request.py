@@ -14,9 +14,12 @@ from upsort.cli.declaring import CommonOptions, Option, declared, plan_settings,
 from upsort.cli.options import DEFAULT_NAME, USED_BY, PlanFileOptions, ReadingOptions, RejectsOptions, WorkerOptions
 from upsort.cli.rendering.console import Console
 from upsort.cli.rendering.view import View
-from upsort.core.errors import UsageProblem, counted
+from upsort.core.errors import UsageProblem, counted, listed
 from upsort.core.plan import USUAL_LANGUAGE, Columns, EngineChoice, Plan, Source
+from upsort.core.text.characters import DOTTED_I_LANGUAGES
 from upsort.core.text.languages import WITHOUT_SPACES
+from upsort.core.text.stemmers import FOR_LANGUAGE
+from upsort.core.text.word_lists import LANGUAGES
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.registry import registry
 from upsort.io.outputs.rejects import RejectedRows, set_aside_path
@@ -33,6 +36,9 @@ from upsort.workflows.shared.context import ExecutionEngine, RunContext, Scoring
 
 CLUSTER_VARIABLE = "UPSORT_CLUSTER"
 """The variable of the environment that names a cluster where no option does."""
+
+KNOWN_LANGUAGES = frozenset({*LANGUAGES, *FOR_LANGUAGE, *DOTTED_I_LANGUAGES, *WITHOUT_SPACES})
+"""Languages that cleaning has words, stems or rules for."""
 
 LEARNING = ("clean", "features", "classifier", "judge", "decide")
 """The sections of a plan that commands read which train."""
@@ -228,6 +234,9 @@ def with_guessed_columns(plan: Plan, inputs: Inputs, label_is: LabelUse, console
     if detected.code not in {"", USUAL_LANGUAGE}:
         letters = "; it has no spaces between words, so terms are of 1 to 3 letters" if detected.code in WITHOUT_SPACES else ""
         notes.append(f"Detected language: {detected} (--language){letters}.")
+    elif plan.clean.language not in KNOWN_LANGUAGES:
+        known = listed(sorted(KNOWN_LANGUAGES), len(KNOWN_LANGUAGES))
+        notes.append(f"No stop words, stems or rules are known for the language {plan.clean.language!r}, only for {known}.")
     for note in notes:
         console.note(note)
     return plan

@@ -27,14 +27,13 @@ from upsort.core.evaluation.duplicates import (
     similar,
     times_of,
 )
-from upsort.core.features.fingerprints import Fingerprints, Sketches, joined, joined_sketches, kept_of, least_shingles
+from upsort.core.features.fingerprints import ODD, Fingerprints, Sketches, joined, joined_sketches, kept_of, least_shingles
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import Executor, Sliced, merge_boundaries
 
 _ROWS_OF_A_PART = 1 << 17
 _PARTS_PER_PARTITION = 4  # so many parts' worth of values are looked at as one
 _PAIRS_AT_ONCE = 1 << 16
-_ODD = np.uint64(0x9E3779B97F4A7C15)
 
 
 class PartitionedFingerprints:
@@ -142,7 +141,7 @@ def _rows(part: Fingerprints, rows: Ints) -> Fingerprints:
 
 def _stretch_of(keys: Keys, many: int) -> AnyArray:
     """(m,) to which of the stretches each is dealt."""
-    return ((keys * _ODD) >> np.uint64(32)) % np.uint64(many)
+    return ((keys * ODD) >> np.uint64(32)) % np.uint64(many)
 
 
 def _partitioned(values: AnyArray, places: Ints, keys: Keys, many: int) -> list[_Bucket]:

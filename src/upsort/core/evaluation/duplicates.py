@@ -8,7 +8,7 @@ import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, distinct_sorted
 from upsort.core.executors import map_threads
-from upsort.core.features.fingerprints import Fingerprints, stretches
+from upsort.core.features.fingerprints import ODD, Fingerprints, stretches
 from upsort.core.lazy import kernels, record
 
 CLOSE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
@@ -25,7 +25,6 @@ _MANY, _MANY_DOCUMENTS = 1 << 20, 1 << 16  # shingles, and documents, for which 
 _COMPARED = 1 << 20  # shingles at a time
 _MOST_PAIRS = 1 << 21  # that are collected before each is kept once
 _MISSED = 0.001
-_MIXER = np.uint64(0x9E3779B97F4A7C15)
 _TABLE = np.uint32(10)  # bits that are left out of a hash when word pairs are counted in a table
 _RANDOM = np.random.Generator(np.random.PCG64(20011))
 _FACTORS = _RANDOM.integers(0, 1 << 31, PLACES, dtype=np.uint32) * np.uint32(2) + np.uint32(1)
@@ -257,7 +256,7 @@ def _not_alone(keys: Keys) -> Ints:
     """The places of keys that come more than once, and of some others: those that share a slot of a table. Most documents are
     alone, and sorting only the rest is several times as fast."""
     bits = max(keys.size, 1).bit_length() + 2
-    slots = (keys * _MIXER >> np.uint64(64 - bits)).astype(np.int64)
+    slots = (keys * ODD >> np.uint64(64 - bits)).astype(np.int64)
     return np.flatnonzero(np.bincount(slots, minlength=1 << bits)[slots] > 1)
 
 

@@ -12,7 +12,7 @@ from upsort.core.lazy import record
 from upsort.core.text.characters import DOTTED_I_LANGUAGES, LOWER_DEPENDS, lower
 from upsort.core.text.tokeniser import ThreadMemories, Tokens, WordMemory, first_in_document, tokenise
 
-_ODD = np.uint64(0x9E3779B97F4A7C15)
+ODD = np.uint64(0x9E3779B97F4A7C15)
 _OTHER_ODD = np.uint64(0xC2B2AE3D27D4EB4F)
 
 
@@ -95,7 +95,7 @@ def fingerprints_of_tokens(tokens: Tokens, once: Places, with_shingles: bool = T
     owner = np.repeat(np.arange(lengths.size), lengths)
     place = np.arange(stream.size, dtype=np.uint64) - tokens.starts[owner].astype(np.uint64)
     sums = np.zeros((lengths.size, 2), dtype=np.uint64)
-    for column, factor in enumerate((_ODD, _OTHER_ODD)):
+    for column, factor in enumerate((ODD, _OTHER_ODD)):
         mixed = (stream ^ (stream >> np.uint64(31))) * (place * factor + factor)
         mixed ^= mixed >> np.uint64(29)
         running = np.concatenate((np.zeros(1, dtype=np.uint64), np.cumsum(mixed * factor, dtype=np.uint64)))
@@ -133,8 +133,8 @@ def _shingles(stream: Keys, starts: Ints) -> tuple[AnyArray, Ints]:
     follower[is_last] = 0
     keep = ~is_last
     keep[starts[:-1][lengths == 1]] = True
-    mixed = (stream * _ODD) ^ (follower * _OTHER_ODD)
-    hashed = (mixed ^ (mixed >> np.uint64(32))) * _ODD >> np.uint64(32)
+    mixed = (stream * ODD) ^ (follower * _OTHER_ODD)
+    hashed = (mixed ^ (mixed >> np.uint64(32))) * ODD >> np.uint64(32)
     owner = np.repeat(np.arange(lengths.size, dtype=np.uint64), lengths)
     keys = distinct_sorted(((owner << np.uint64(32)) | hashed)[keep])
     sizes = np.bincount((keys >> np.uint64(32)).astype(np.int64), minlength=lengths.size)

@@ -13,13 +13,8 @@ from upsort.core.classifiers.families import FAMILIES
 from upsort.core.errors import listed, quoted
 from upsort.core.lazy import record
 from upsort.core.plan import MOST, SCHEMES, Condition, EngineChoice, KeyMetadata, Plan, Source
-from upsort.core.text.characters import DOTTED_I_LANGUAGES
-from upsort.core.text.languages import NAMES
 from upsort.core.text.steps import STEPS
-from upsort.core.text.word_lists import LANGUAGES as WORD_LISTS
 
-_LANGUAGES = frozenset({*NAMES, *WORD_LISTS, *DOTTED_I_LANGUAGES})
-"""Languages in which cleaning does anything of its own."""
 SECTIONS = tuple(definition.name for definition in fields(Plan) if definition.name not in ("candidates", "source"))
 
 
@@ -94,8 +89,6 @@ class PlanKey:
                 return f"has no effect where {_condition_text(when)}"
         if self.path == "features.apart" and len(plan.columns.text) == 1:
             return "has no effect with one text column"
-        if self.path == "clean.language" and plan.clean.language not in _LANGUAGES:
-            return f"has no effect: nothing here is made for {plan.clean.language!r}, only for {listed(sorted(_LANGUAGES))}"
         owners, only = self.owners, self.metadata.only
         chosen = plan.clean.steps if self.section == "clean" else (plan.classifier.kind,)
         if not (owners or only) or set(owners) & set(chosen) or any(_holds(when, plan) for when in only):

@@ -38,7 +38,7 @@ def scheme_of(name: str) -> str:
 def address_of(name: str, written: bool = False) -> str:
     """The address that a name means: of a file that is an SQLite database, or is to be one. written: whether it is to be one.
     Anything else is as it is."""
-    if "://" in name or not name.lower().endswith(_SQLITE_ENDINGS):
+    if "://" in name or any(sign in name for sign in "?#;") or not name.lower().endswith(_SQLITE_ENDINGS):
         return name
     path = Path(name)
     if path.is_file():

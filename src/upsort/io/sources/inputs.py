@@ -14,7 +14,7 @@ from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record
 from upsort.core.plan import Source
 from upsort.io.outputs.atomic import LocalCopies
-from upsort.io.sources.addresses import address_of, is_compressed, is_database, without_secrets
+from upsort.io.sources.addresses import is_compressed, is_database, without_secrets
 from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.columnar import without_large_rows
@@ -81,7 +81,6 @@ def open_inputs(
             raise UsageProblem(
                 f"{name} is a database of DuckDB, which is not read.", "Write its table as Parquet: COPY t TO 't.parquet'."
             )
-        name = address_of(name)
         try:
             tables_here, notices, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
         except UnicodeError as error:

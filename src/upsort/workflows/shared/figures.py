@@ -31,14 +31,14 @@ def save(figure: Drawing, path: Path) -> Path:
     return path
 
 
-_collected: ContextVar[dict[str, Drawing] | None] = ContextVar("_collected", default=None)
+_collected: ContextVar[tuple[Path, dict[str, Drawing]] | None] = ContextVar("_collected", default=None)
 
 
 @contextmanager
-def collected_figures() -> Iterator[dict[str, Drawing]]:
-    """A block in which figures are not drawn, but collected by their names."""
+def collected_figures(folder: Path) -> Iterator[dict[str, Drawing]]:
+    """A block in which figures are collected by their names; those of a folder are not drawn."""
     drawings: dict[str, Drawing] = {}
-    token = _collected.set(drawings)
+    token = _collected.set((folder, drawings))
     try:
         yield drawings
     finally:
@@ -46,9 +46,10 @@ def collected_figures() -> Iterator[dict[str, Drawing]]:
 
 
 def save_all(figures: Sequence[tuple[Drawing, Path]]) -> list[Path]:
-    """The same for several. Returns where they are, or would be, where they are collected."""
-    if (collected := _collected.get()) is not None:
-        collected.update((path.stem, drawing) for drawing, path in figures)
+    """The same for several. Returns where they are, or would be, where they are only collected."""
+    folder, collected = _collected.get() or (None, {})
+    collected.update((path.stem, drawing) for drawing, path in figures)
+    if folder is not None and all(path.parent == folder for _, path in figures):
         return [path for _, path in figures]
     kinds = [kind_of(path.name) for _, path in figures]
 
