@@ -25,7 +25,7 @@ from upsort.core.features.documents import no_cells
 from upsort.core.matrices.sparse import row_sums
 from upsort.core.plan import Classifier, Plan
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.fold_data import Split
+from upsort.core.training.folds import Split
 from upsort.core.training.labelled import LabelledDocuments
 
 

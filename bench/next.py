@@ -27,7 +27,7 @@ from upsort.core.features.counting import count
 from upsort.core.plan import Classifier, Clean, Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.fold_data import Split, learn_from_part
+from upsort.core.training.folds import Split, learn_from_part
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.train_sorter import train_sorter
 from upsort.workflows.demo import write_demo_files

@@ -16,7 +16,7 @@ from measuring import command, medians_in_turn, size_asked
 from upsort.core.plan import Columns, Plan
 from upsort.core.text.languages import spoken_in
 from upsort.core.text.tokeniser import tokenise
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.plan.resources import profiles
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.rows import ReadSettings

@@ -20,7 +20,7 @@ from upsort.core.features.corpus_counts import CorpusCounts
 from upsort.core.features.documents import no_cells
 from upsort.core.plan import Classifier, Plan
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.inner_cv import usable_splits
+from upsort.core.training.folds import usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 
 CHANGED = 0.03  # of the labels

@@ -20,7 +20,7 @@ from upsort.cli.request import worker_text
 from upsort.core.classifiers import dual
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, StatefulActors
-from upsort.core.training import inner_cv
+from upsort.core.training import folds
 from upsort.io.tables import chunking
 from upsort.parallel import cluster
 from upsort.parallel.threads import Threads
@@ -154,7 +154,7 @@ def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     monkeypatch.setattr(distributed_counting, "WORTH_IT", 3)
     monkeypatch.setattr(distributed_counting, "PIECES_OF_A_PART", 1)
     monkeypatch.setattr(distributed_counting, "PARTS_PER_PARTITION", 2)
-    monkeypatch.setattr(inner_cv, "WORK_OF_A_PART", 90_000)
+    monkeypatch.setattr(folds, "WORK_OF_A_PART", 90_000)
     monkeypatch.setattr(dual, "WORTH_COMPILING", 1)
     found: list[Any] = []
     cut_at = PartitionedMatrix.repartition

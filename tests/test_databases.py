@@ -1,6 +1,7 @@
 """Databases, read and written: SQLite's, and a PostgreSQL that these tests start for themselves where its server is installed."""
 
 import csv
+import json
 import os
 import pwd
 import re
@@ -11,6 +12,7 @@ import sqlite3
 import subprocess
 import time
 from collections.abc import Iterator
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
@@ -21,9 +23,9 @@ from hypothesis import strategies as st
 
 import upsort
 from upsort.core.errors import DataProblem
-from upsort.io.sources import addresses, database_tables, databases
-from upsort.io.sources.database_tables import DatabaseTable
-from upsort.io.sources.databases import connected
+from upsort.io.sources import addresses, database_tables, file_databases
+from upsort.io.sources.database_tables import DatabaseTable, connected
+from upsort.io.sources.databases import Selection, TableName
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables import rows
 from upsort.io.tables.rows import ReadSettings, TableLayout
@@ -78,6 +80,40 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
         shutil.rmtree(folder)
 
 
+@pytest.fixture(scope="session")
+def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of a MariaDB."""
+    pytest.importorskip("pymysql", reason="the extra 'sql' is not installed")
+    if shutil.which("mariadbd") is None or shutil.which("mariadb-install-db") is None:
+        pytest.skip("no MariaDB server is installed")
+    folder = Path("/tmp") / f"upsort-mariadb-{os.getpid()}"
+    folder.mkdir()
+    user = pwd.getpwuid(os.getuid()).pw_name
+    making = ("--auth-root-authentication-method=normal", "--skip-test-db", f"--user={user}")
+    subprocess.run(["mariadb-install-db", "--no-defaults", f"--datadir={folder}/data", *making], check=True, capture_output=True)
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    choices = (f"--datadir={folder}/data", f"--port={port}", f"--socket={folder}/s", "--bind-address=127.0.0.1")
+    running = subprocess.Popen(["mariadbd", "--no-defaults", *choices, f"--user={user}"], stderr=subprocess.DEVNULL)
+    try:
+        for attempt in range(200):
+            try:
+                base = connected(f"mysql://root@127.0.0.1:{port}/mysql", writing=True)
+                break
+            except DataProblem:
+                assert attempt < 199
+                time.sleep(0.1)
+        base.execute("CREATE DATABASE desk CHARACTER SET utf8mb4")
+        base.execute("CREATE DATABASE other CHARACTER SET utf8mb4")
+        base.close()
+        yield f"mysql://root@127.0.0.1:{port}/desk"
+    finally:
+        running.send_signal(signal.SIGTERM)
+        running.wait(30)
+        shutil.rmtree(folder)
+
+
 @pytest.fixture(params=["sqlite", "postgresql"])
 def database(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[str]:
     """The address of a database with letters, and nothing else."""
@@ -104,10 +140,8 @@ def fill(address: str, folder: Path) -> None:
     connection = connected(in_folder(address, folder), writing=True)
     with connection.transaction():
         connection.execute("CREATE TABLE letters (ref VARCHAR(9) PRIMARY KEY, message TEXT, topic TEXT, day DATE, weight FLOAT)")
-        connection.insert(
-            "INSERT INTO letters VALUES (:ref, :message, :topic, '2024-03-09', 2)",
-            [{"ref": ref, "message": message, "topic": topic} for ref, message, topic in reversed(LETTERS)],
-        )
+        rows = [(ref, message, topic, "2024-03-09", 2.0) for ref, message, topic in reversed(LETTERS)]
+        connection.insert(TableName("letters"), ("ref", "message", "topic", "day", "weight"), [*zip(*rows, strict=True)])
         connection.execute("INSERT INTO letters (ref, topic) VALUES ('s', 'pests')")
     connection.close()
 
@@ -138,9 +172,9 @@ def test_there_and_back(database: str, tmp_path: Path, program: Program) -> None
         of_file = sorted(list(csv.reader(stream))[1:])
     found = selected(database, tmp_path, "SELECT * FROM scored ORDER BY ref")
     numbers = {place for place, value in enumerate(found[0]) if isinstance(value, float)}
-    assert len(numbers) == 3  # probability, margin and share of unknown words
+    assert len(numbers) == 4  # weight, probability, margin and share of unknown words
     assert [[float(cell) if place in numbers else cell for place, cell in enumerate(row)] for row in of_file] == [
-        list(row) for row in found
+        [str(value) if isinstance(value, date) else "" if value is None else value for value in row] for row in found
     ]
     assert selected(database, tmp_path, "SELECT count(*) FROM letters") == [(241,)]
     assert (
@@ -169,7 +203,7 @@ def test_what_is_there_is_kept(database: str, tmp_path: Path, program: Program) 
 
 def test_an_interrupted_run_is_gone_on_with(database: str, tmp_path: Path) -> None:
     """Rows and the note of them are written together: what an interruption leaves is whole, and the rest follows it."""
-    place, layout = (in_folder(database, tmp_path), "scored"), TableLayout(["a", 'b "c":d'], frozenset({"a"}))
+    place, layout = (in_folder(database, tmp_path), "scored"), TableLayout(columns=["a", 'b "c":d'], numbers=frozenset({"a"}))
     with pytest.raises(KeyboardInterrupt), DatabaseTable(place, layout, {"of": 1}, False, False) as table:
         table.writerows([["1", "x"], ["", "\udcff\0'"]])
         table.done(2, {"last": "t:2"})
@@ -196,7 +230,7 @@ def test_an_interrupted_run_is_gone_on_with(database: str, tmp_path: Path) -> No
 
 def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) -> None:
     place = (in_folder(database, tmp_path), "scored")
-    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False) as table:
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(columns=["a"]), {}, False, False) as table:
         table.writerows([["1"]])
         raise ZeroDivisionError
     assert connected(place[0]).tables() == ["letters"]
@@ -204,15 +238,15 @@ def test_a_run_that_fails_at_once_leaves_nothing(database: str, tmp_path: Path) 
 
 def test_a_damaged_note_of_a_run_is_told_and_may_be_written_over(database: str, tmp_path: Path) -> None:
     place = (in_folder(database, tmp_path), "scored")
-    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False) as table:
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(columns=["a"]), {}, False, False) as table:
         table.writerows([["1"]])
         table.done(1, {})
         raise ZeroDivisionError
     with_names(database, tmp_path, "UPDATE {} SET held = '[1, 2'", "upsort_unfinished")
     for resume in (True, False):
         with pytest.raises(DataProblem, match="is not readable"):
-            DatabaseTable(place, TableLayout(["a"]), {}, resume, False)
-    with DatabaseTable(place, TableLayout(["a"]), {}, False, True) as table:
+            DatabaseTable(place, TableLayout(columns=["a"]), {}, resume, False)
+    with DatabaseTable(place, TableLayout(columns=["a"]), {}, False, True) as table:
         table.writerows([["2"]])
     assert selected(database, tmp_path, "SELECT * FROM scored") == [("2",)]
     assert "upsort_unfinished" not in connected(place[0]).tables()
@@ -220,10 +254,10 @@ def test_a_damaged_note_of_a_run_is_told_and_may_be_written_over(database: str, 
 
 def test_a_file_that_was_made_for_nothing_is_removed(tmp_path: Path) -> None:
     place = (f"sqlite:///{tmp_path}/new.db", "scored")
-    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(["a"]), {}, False, False):
+    with pytest.raises(ZeroDivisionError), DatabaseTable(place, TableLayout(columns=["a"]), {}, False, False):
         raise ZeroDivisionError
     assert not list(tmp_path.iterdir())
-    with DatabaseTable(place, TableLayout(["a"]), {}, False, False) as table:
+    with DatabaseTable(place, TableLayout(columns=["a"]), {}, False, False) as table:
         table.writerow(["1"])
     assert [path.name for path in tmp_path.iterdir()] == ["new.db"]
 
@@ -316,7 +350,7 @@ def test_no_secret_is_ever_shown(scheme: str, user: str, before: str, after: str
 
 
 def test_a_database_is_read_page_by_page_while_it_is_written(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("upsort.io.sources.databases.ROWS_A_BLOCK", 7)
+    monkeypatch.setattr("upsort.io.sources.file_databases.ROWS_A_BLOCK", 7)
     own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
     own.execute("CREATE TABLE t (n INTEGER, held)")
     own.executemany("INSERT INTO t VALUES (?, ?)", [(number, f"x{number}") for number in range(40)])
@@ -348,12 +382,22 @@ def test_values_become_cells(tmp_path: Path) -> None:
     )
     own.execute("INSERT INTO t VALUES (CAST(x'ff41' AS TEXT), '')")
     (block,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], ReadSettings()).tables[0].blocks()
-    assert block.rows == [["1", "2.5"], ["", 'İs\n"tö,'], ["ö", "3"], [str(10**15), "1"]]
-    assert block.lines == [1, 2, 3, 5]
-    assert [(one.line, str(one.reason)) for one in block.refused] == [
-        (4, "bytes that are no text, in the column a"),
-        (6, "bytes that are no text, in the column a"),
-    ]
+    assert list(block.rows) == [["1", "2.5"], ["", 'İs\n"tö,'], ["ö", "3"], ["\\xff", "x"], [str(10**15), "1"], ["\\xffA", ""]]
+    assert block.lines == [1, 2, 3, 4, 5, 6] and not block.refused
+
+
+def test_bytes_that_are_no_text_set_a_row_aside_where_they_are_needed(tmp_path: Path, program: Program) -> None:
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute("CREATE TABLE t (message, topic, held)")
+    own.executemany("INSERT INTO t VALUES (?, ?, ?)", [("wet soil", "soil", b"\xff")] * 9)
+    own.executemany(
+        "INSERT INTO t VALUES (?, ?, ?)", [(b"\xff", "soil", "x"), ("a plum", b"\xfe", "x"), (b"a pl\xc3\xbcm", "pests", "")]
+    )
+    told = program("gather", "a.db", *COLUMNS, "-o", "c.csv").out
+    assert "10 documents" in told
+    aside = (tmp_path / "c.set-aside.csv").read_text()
+    assert aside.count("bytes that are no text") == 2 and "in the column message" in aside and "in the column topic" in aside
+    assert "a plüm" in (tmp_path / "c.csv").read_text()
 
 
 @pytest.mark.parametrize(
@@ -379,7 +423,7 @@ def test_a_server_needs_the_extra(monkeypatch: pytest.MonkeyPatch, program: Prog
         def __getattr__(self, name: str) -> Any:
             raise ImportError(name)
 
-    monkeypatch.setattr("upsort.io.sources.databases.sqlalchemy", Missing())
+    monkeypatch.setattr("upsort.io.sources.postgresql.sqlalchemy", Missing())
     assert "pip install 'upsort[sql]'" in program("gather", "postgresql://h/d", "-o", "o.csv", code=2).err
 
 
@@ -407,7 +451,7 @@ def test_options_that_say_no_database(tmp_path: Path, program: Program) -> None:
     ["_rowid_", "rowid", "oid", "_ROWID_, n", "_rowid_, rowid, oid", "_rowid_, RowID, n", "rowid INTEGER PRIMARY KEY, n"],
 )
 def test_columns_called_like_row_numbers_hide_no_rows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, columns: str) -> None:
-    monkeypatch.setattr("upsort.io.sources.databases.ROWS_A_BLOCK", 7)
+    monkeypatch.setattr("upsort.io.sources.file_databases.ROWS_A_BLOCK", 7)
     own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
     own.execute(f"CREATE TABLE t ({columns})")
     width = columns.count(",") + 1
@@ -432,7 +476,7 @@ def test_a_damaged_table_that_gives_fewer_rows_than_it_counts_is_told(tmp_path: 
     own.execute("CREATE TABLE t (n)")
     own.executemany("INSERT INTO t VALUES (?)", [(number,) for number in range(9)])
     (table,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], ReadSettings()).tables
-    monkeypatch.setattr(databases.SQLiteConnection, "_state", lambda *_: (10, 0))
+    monkeypatch.setattr(file_databases.SQLiteConnection, "_state", lambda *_: (10, 0))
     with pytest.raises(DataProblem, match='counts 10 rows in "t", but gave 9'):
         list(table.blocks())
 
@@ -446,15 +490,18 @@ NAMES = st.text(st.sampled_from("%s:(\"'`.; $\\é字 ab_"), min_size=1, max_size
 @settings(max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 def test_names_of_any_characters_are_kept(database: str, tmp_path: Path, name: str, column: str) -> None:
     place = in_folder(database, tmp_path)
-    with DatabaseTable((place, name), TableLayout([column, f"{column} %s :x"]), {"run": 1}, False, overwrite=True) as table:
+    spelled = name if database.startswith("sqlite") else '"' + name.replace('"', '""') + '"'
+    with DatabaseTable(
+        (place, spelled), TableLayout(columns=[column, f"{column} %s :x"]), {"run": 1}, False, overwrite=True
+    ) as table:
         table.writerow(["50 % of :them", "%(n)s"])
         table.done(1, {})
     connection = connected(place, writing=True)
     try:
         assert name in connection.tables() and not any("unfinished" in table for table in connection.tables())
-        columns, rows = connection.select(databases.Selection(name))
-        assert columns == [column, f"{column} %s :x"]
-        assert [[tuple(row) for row in page] for page in rows()] == [[("50 % of :them", "%(n)s")]]
+        selected = connection.select(Selection(spelled))
+        assert list(selected.columns) == [column, f"{column} %s :x"]
+        assert [[tuple(row) for row in page] for page in selected.rows()] == [[("50 % of :them", "%(n)s")]]
         with connection.transaction():
             connection.execute(f"DROP TABLE {connection.quoted(name)}")
     finally:
@@ -502,10 +549,10 @@ def test_names_that_a_server_would_cut_are_refused_or_shortened(server: str, tmp
     place = addresses.without_secrets(server)
     for name, column in (("t" * 64, "a"), ("short", "c" * 64)):
         with pytest.raises(DataProblem, match="is too long"):
-            DatabaseTable((place, name), TableLayout([column]), {}, False, False)
+            DatabaseTable((place, name), TableLayout(columns=[column]), {}, False, False)
     for letter in "de":
         longest = letter + "é" * 31
-        with DatabaseTable((place, longest), TableLayout(["a"]), {}, False, False) as table:
+        with DatabaseTable((place, longest), TableLayout(columns=["a"]), {}, False, False) as table:
             table.writerow(["x"])
     assert {"d" + "é" * 31, "e" + "é" * 31} <= set(tables := connected(place).tables()) and "upsort_unfinished" not in tables
     with_names(server, tmp_path, "DROP TABLE {}", *(letter + "é" * 31 for letter in "de"))
@@ -517,10 +564,10 @@ def test_a_table_is_the_same_in_capitals_where_the_database_says_so(tmp_path: Pa
     own.execute("CREATE INDEX quick ON Desk (n)")
     place = f"sqlite:///{tmp_path}/a.db"
     with pytest.raises(DataProblem, match="has a table 'Desk'"):
-        DatabaseTable((place, "desk"), TableLayout(["a"]), {}, False, False)
+        DatabaseTable((place, "desk"), TableLayout(columns=["a"]), {}, False, False)
     with pytest.raises(DataProblem, match="QUICK is no table"):
-        DatabaseTable((place, "QUICK"), TableLayout(["a"]), {}, False, True)
-    with DatabaseTable((place, "desk"), TableLayout(["a"]), {}, False, True) as table:
+        DatabaseTable((place, "QUICK"), TableLayout(columns=["a"]), {}, False, True)
+    with DatabaseTable((place, "desk"), TableLayout(columns=["a"]), {}, False, True) as table:
         table.writerow(["x"])
     assert own.execute("SELECT * FROM desk").fetchall() == [("x",)]
 
@@ -540,7 +587,203 @@ def test_plain_names_of_databases_are_understood(program: Program, tmp_path: Pat
     assert "letters is read by this command" in program("score", "s.sorter", *onto_itself, code=1).err
     (tmp_path / "text.db").write_text("no database")
     assert "an ending of no known kind" in program("survey", "text.db", code=2).err
-    (tmp_path / "garden.duckdb").touch()
-    assert "is a database of DuckDB" in program("survey", "garden.duckdb", code=2).err
     refused = program("survey", f"postgres://me:{SECRET.replace('/', '%2F')}@127.0.0.1:1/x", "--table=t", code=1).err
     assert "postgresql://***@127.0.0.1:1/x refuses" in refused and SECRET not in refused
+
+
+def test_duckdb_is_read_and_written(tmp_path: Path, program: Program) -> None:
+    duckdb = pytest.importorskip("duckdb", reason="the extra 'duckdb' is not installed")
+    with duckdb.connect(tmp_path / "desk.duckdb") as base:
+        base.execute(
+            "CREATE TABLE letters AS SELECT 1 AS ref, 12.50::DECIMAL(10,2) AS price, DATE '2024-03-09' AS day, "
+            "NULL::VARCHAR AS nothing, 'a plum' AS message, true AS good, ['a', 'b'] AS tags, NULL::INTEGER AS number, '' AS word"
+        )
+        base.execute("INSERT INTO letters SELECT 2, NULL, 'infinity', 'x', 'a spade', NULL, NULL, 3, NULL")
+        base.execute("CREATE SCHEMA other")
+    before = (tmp_path / "desk.duckdb").read_bytes()
+    added = [f"sorted_{name}" for name in ("label", "probability", "second_label", "margin", "unknown_share", "remark")]
+    line = ("score", sorter(tmp_path, program), "desk.duckdb", "--table=letters")
+    for into in ("scored", "other.scored"):
+        with duckdb.connect(tmp_path / "out.duckdb") as base:
+            base.execute("CREATE SCHEMA IF NOT EXISTS other")
+        program(*line, "-o", "out.duckdb", f"--into={into}")
+        program(*line, "-o", "out.duckdb", f"--into={into}", "--overwrite")
+        with duckdb.connect(tmp_path / "out.duckdb") as base:
+            base.execute("ATTACH 'desk.duckdb'")
+            kept = f"SELECT * EXCLUDE ({', '.join(added)}) FROM {into}"
+            assert base.execute(f"DESCRIBE {kept}").fetchall() == base.execute("DESCRIBE desk.letters").fetchall()
+            assert base.execute(f"({kept}) EXCEPT ALL FROM desk.letters").fetchall() == []
+            assert base.execute(f"SELECT count(*), sum(sorted_probability) > 1 FROM {into}").fetchall() == [(2, True)]
+    first = json.loads(program(*line, "--lines").out.splitlines()[0])
+    assert (first["ref"], first["price"], first["good"], first["tags"], first["nothing"]) == (1, "12.50", True, ["a", "b"], None)
+    assert "lets nobody write to a file that is read" in program(*line, "-o", "desk.duckdb", "--into=scored", code=1).err
+    assert "has no table 'leters'" in program("survey", "desk.duckdb", "--table=leters", code=1).err
+    assert "There is no database none.duckdb." in program("survey", "none.duckdb", "--table=t", code=1).err
+    assert (tmp_path / "desk.duckdb").read_bytes() == before and not (tmp_path / "none.duckdb").exists()
+    program("score", "a.sorter", "desk.duckdb", "--table=letters", "-o", "same.db", "--into=scored")
+    rows = sqlite3.connect(tmp_path / "same.db").execute('SELECT ref, "nothing", word, number FROM scored').fetchall()
+    assert rows == [(1, None, "", None), (2, "x", None, 3)]
+
+
+SORTER_ROWS = "message,topic\n" + "a plum,pests\na spade,tools\n" * 9
+
+
+def sorter(tmp_path: Path, program: Program) -> str:
+    (tmp_path / "c.csv").write_text(SORTER_ROWS)
+    program("train", "c.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    return "a.sorter"
+
+
+TYPED = (
+    "ref INTEGER PRIMARY KEY, message TEXT, price NUMERIC(10,2), share DOUBLE PRECISION, good BOOLEAN, day DATE, at TIMESTAMP, "
+    "zoned TIMESTAMPTZ, clock TIME, held JSONB, raw BYTEA, tags TEXT[], who UUID, word VARCHAR(9)"
+)
+TYPED_ROWS = (
+    "(1, 'a plum', 12.50, 0.1, true, '2024-03-09', '2024-03-09 10:00:00.25', '2024-03-09 10:00:00+02', '10:30', "
+    "'{\"a\": [1, null]}', '\\xff00', '{plum,\"a \\\"b, c\"}', 'c0ffee00-0000-4000-8000-000000000000', ''), "
+    "(2, 'a spade', 1e30, 'NaN', false, 'infinity', '-infinity', '0044-03-15 12:00 BC', '24:00', 'null', '', '{}', NULL, 'x'), "
+    "(3, 'no, \"a\"\nplum', NULL, NULL, NULL, '0044-03-15 BC', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL), "
+    "(4, '', 0, 0, true, NULL, NULL, NULL, NULL, NULL, NULL, '{{a,b},{c,NULL}}', NULL, NULL)"
+)
+
+
+def test_types_and_values_of_postgresql_survive(server: str, tmp_path: Path, program: Program) -> None:
+    """Odd values too: whatever the server itself takes for a value; and NULL is not an empty text."""
+    place = addresses.without_secrets(server)
+    base = connected(place, writing=True)
+    base.execute(f"CREATE TABLE typed ({TYPED.replace('10,2', '40,2')})")
+    base.execute("INSERT INTO typed VALUES " + TYPED_ROWS.replace(":", "\\:"))
+    program("score", sorter(tmp_path, program), server, "--table=typed", "-o", server, "--into=scored")
+    names = [column.split()[0] for column in TYPED.split(", ")]
+    of_types = (
+        "SELECT column_name, data_type, numeric_precision, numeric_scale FROM information_schema.columns "
+        "WHERE table_name = '{}' AND column_name NOT LIKE 'sorted%' AND column_name NOT IN ('message', 'word') ORDER BY 1"
+    )
+    assert base.execute(of_types.format("typed")) == base.execute(of_types.format("scored"))
+    rows_of = f"SELECT {', '.join(names)} FROM {{}} WHERE ref < 4 ORDER BY ref"
+    as_text = f"SELECT t\\:\\:text FROM ({rows_of}) AS t"
+    assert base.execute(as_text.format("typed")) == base.execute(as_text.format("scored"))
+    assert "no text" in (tmp_path / "scored.set-aside.csv").read_text()
+    program("score", "a.sorter", server, "--table=typed", "-o", "s.jsonl", "--set-aside=b.csv")
+    first, second, third = map(json.loads, (tmp_path / "s.jsonl").read_text().splitlines())
+    assert (first["ref"], first["share"], first["good"], first["price"]) == (1, 0.1, True, "12.50")
+    assert (first["day"], first["at"], first["tags"]) == ("2024-03-09", "2024-03-09T10:00:00.25", ["plum", 'a "b, c'])
+    assert (second["day"], second["share"], third["good"], third["word"]) == ("infinity", "nan", None, None)
+    few = program("score", "a.sorter", server, "--table=typed", "--columns=message,ref", "--lines", "--set-aside=d.csv").out
+    assert list(json.loads(few.splitlines()[0]))[:3] == ["message", "ref", "sorted_label"]
+    with_names(server, tmp_path, "DROP TABLE {}", "typed", "scored")
+    base.close()
+
+
+@pytest.mark.parametrize("target", ["postgresql", "mariadb"])
+def test_values_of_sqlite_survive(target: str, request: pytest.FixtureRequest, tmp_path: Path, program: Program) -> None:
+    """A column has the type that all of its values are of; elsewhere it is text."""
+    own = sqlite3.connect(tmp_path / "a.db", isolation_level=None)
+    own.execute("CREATE TABLE t (message TEXT, n INTEGER, x, day DATE, at DATETIME, good BOOLEAN, odd INT, word TEXT, raw BLOB)")
+    values = [
+        ("a plum", 5, 1.5, "2024-03-09", "2024-03-09 10:00:00", 1, 7, "", b"\xff"),
+        ("a spade", None, 2, None, None, 0, "seven", None, None),
+    ]
+    own.executemany(f"INSERT INTO t VALUES ({', '.join('?' * 9)})", values)
+    program("score", sorter(tmp_path, program), "a.db", "--table=t", "-o", "a.db", "--into=scored")
+    names = "message, n, x, day, at, good, odd, word, raw"
+    assert own.execute(f"SELECT {names} FROM scored").fetchall() == own.execute(f"SELECT {names} FROM t").fetchall()
+    declared = [row[2] for row in own.execute("PRAGMA table_info(t)")]
+    assert [row[2] for row in own.execute("PRAGMA table_info(scored)")][:9] == declared
+    server = request.getfixturevalue("server" if target == "postgresql" else "mariadb")
+    program("score", "a.sorter", "a.db", "--table=t", "-o", server, "--into=scored")
+    base = connected(addresses.without_secrets(server), writing=True)
+    rows = [tuple(row) for row in base.execute("SELECT n, x, day, at, good, odd, word FROM scored ORDER BY message")]
+    moment = datetime(2024, 3, 9, 10)
+    assert rows == [(5, 1.5, date(2024, 3, 9), moment, True, "7", ""), (None, 2.0, None, None, False, "seven", None)]
+    base.execute("DROP TABLE scored")
+    base.close()
+
+
+def test_mariadb_is_read_and_written(mariadb: str, tmp_path: Path, program: Program) -> None:
+    base = connected(mariadb, writing=True)
+    base.execute(
+        "CREATE TABLE letters (ref INT UNSIGNED PRIMARY KEY, message LONGTEXT, price DECIMAL(10,2), day DATE, good TINYINT(1), "
+        "took TIME(2), `odd 50% \\:name` VARCHAR(9), raw BLOB)"
+    )
+    long = "plum " * 30_000
+    columns = ("ref", "message", "price", "day", "good", "took", "odd 50% :name", "raw")
+    rows_in = [(4_000_000_000, f"a {long}😀", "12.50", "2024-03-09", 1, "99:10:00.25", "", b"\xff"), (2, "a spade", *[None] * 6)]
+    with base.transaction():
+        base.insert(TableName("letters"), columns, [*zip(*rows_in, strict=True)])
+    program("score", sorter(tmp_path, program), mariadb, "--table=letters", "-o", mariadb, "--into=other.scored")
+    kinds = "SELECT column_type FROM information_schema.columns WHERE table_name = '{}' ORDER BY ordinal_position LIMIT 6"
+    assert base.execute(kinds.format("scored")) == base.execute(kinds.format("letters"))
+    read = "SELECT ref, message, price, day, good, took, `odd 50% \\:name` FROM {} ORDER BY ref"
+    assert base.execute(read.format("other.scored")) == base.execute(read.format("letters"))
+    again = ("score", "a.sorter", mariadb, "--table=letters", "-o", mariadb, "--into=other.scored")
+    assert "has a table 'other.scored', which is kept" in program(*again, code=1).err
+    program(*again, "--overwrite")
+    base.execute("CREATE TABLE other.referring (n INT)")
+    base.execute("CREATE TABLE kept (n INT PRIMARY KEY)")
+    base.execute("CREATE TABLE referring (n INT, FOREIGN KEY (n) REFERENCES kept (n))")
+    told = program("score", "a.sorter", "c.csv", "-o", mariadb, "--into=kept", "--overwrite", code=1).err
+    assert "kept cannot be replaced: the table referring refers to it" in told
+    assert not any("upsort" in name or "unfinished" in name for name in (*base.tables(), *base.tables("other")))
+    for query, said in (("select nothing from letters", "Unknown column 'nothing'"), ("selct 1", "SQL syntax")):
+        told = program("gather", mariadb, f"--query={query}", "-o", "o.csv", code=1).err
+        assert said in told and told.endswith("Check --query.\n")
+    base.close()
+
+
+@pytest.fixture
+def other_schema(server: str) -> Iterator[str]:
+    base = connected(addresses.without_secrets(server), writing=True)
+    base.execute("CREATE SCHEMA other")
+    base.execute("CREATE TABLE other.letters (ref INT PRIMARY KEY, message TEXT)")
+    base.execute('CREATE TABLE "a.b" (message TEXT)')
+    base.execute("INSERT INTO other.letters VALUES (1, 'a plum'), (2, 'a spade')")
+    base.execute("INSERT INTO \"a.b\" VALUES ('a plum')")
+    yield server
+    base.execute("DROP SCHEMA other CASCADE")
+    base.execute('DROP TABLE "a.b"')
+    base.close()
+
+
+def test_tables_of_other_schemas(other_schema: str, tmp_path: Path, program: Program) -> None:
+    server, base = other_schema, connected(addresses.without_secrets(other_schema))
+    line = ("score", sorter(tmp_path, program), server)
+    for table in ("other.letters", '"other"."letters"', 'other."letters"'):
+        program(*line, f"--table={table}", "-o", server, "--into=other.scored", "--overwrite")
+        assert base.execute("SELECT count(*) FROM other.scored") == [(2,)] and "scored" not in base.tables()
+    for table in ("a.b", '"a.b"', 'public."a.b"'):
+        assert program(*line, f"--table={table}").out.count("plum") == 1
+    told = program(*line, "--table=othr.letters", "-o", "s.csv", code=2).err
+    assert "has no schema 'othr'" in told and "Nearest schemas: other." in told
+    assert "has no table 'other.leters'" in program(*line, "--table=other.leters", "-o", "s.csv", code=1).err
+    assert "has no schema 'v1'" in program(*line, "--table=a.b", "-o", server, "--into=v1.2", code=2).err
+    onto_itself = program(*line, "--table=other.letters", "-o", server, "--into=other.letters", "--overwrite", code=1).err
+    assert "other.letters is read by this command" in onto_itself
+    assert base.execute("SELECT count(*) FROM other.letters") == [(2,)]
+    base.close()
+
+
+def test_what_a_server_would_refuse_is_refused_before(other_schema: str, tmp_path: Path, program: Program) -> None:
+    server, base = other_schema, connected(addresses.without_secrets(other_schema), writing=True)
+    base.execute("CREATE TABLE other.kept (message TEXT)")
+    base.execute("CREATE VIEW other.depending AS SELECT * FROM other.kept")
+    base.execute("CREATE ROLE reader LOGIN PASSWORD 'reader'")
+    base.execute("GRANT USAGE ON SCHEMA other TO reader")
+    base.execute("GRANT SELECT ON other.letters TO reader")
+    try:
+        line = ("score", sorter(tmp_path, program), server, "--table=other.letters", "--overwrite", "-o")
+        told = program(*line, server, "--into=other.kept", code=1).err
+        assert "other objects depend on it" in told and "Drop what depends on the table" in told
+        reader = server.replace(server[13 : server.index("@") + 1], "reader:reader@")
+        told = program(*line, reader, "--into=other.new", code=1).err
+        assert "permission denied" in told and "The account lacks a right" in told
+        told = program("gather", reader, "--table=other.kept", "-o", "c2.csv", code=1).err
+        assert "permission denied for table kept" in told and "COPY" not in told and "lacks a right" in told
+        wrong = program("gather", server.replace("analyst:", "analyst:x"), "--table=t", "-o", "c2.csv", code=1).err
+        assert "Check the user and the password." in wrong
+        assert base.tables("other") == ["depending", "kept", "letters"]
+        assert not [name for name in base.tables() if "unfinished" in name or "upsort" in name]
+    finally:
+        base.execute("DROP OWNED BY reader")
+        base.execute("DROP ROLE reader")
+        base.close()

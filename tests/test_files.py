@@ -21,8 +21,8 @@ from upsort.core.dates import Dates, dates_of
 from upsort.core.errors import DataProblem, UsageProblem, listed, nearest, suggestion
 from upsort.core.plan import Columns
 from upsort.io import ledger
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.atomic import check_writable, make_folder, replacing, replacing_text
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.resources import (
     RowVectors,
     how_costs_are_read,

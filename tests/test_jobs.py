@@ -13,7 +13,7 @@ from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import MEASURES, rates_of
 from upsort.core.plan import Classifier, Clean, Columns, Features, Gather, Judge, Plan
 from upsort.io.ledger import LedgerEntry, differing, rates_by_entry, sorted_entries
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.inputs import Inputs, open_inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader

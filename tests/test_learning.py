@@ -28,8 +28,7 @@ from upsort.core.training.decision import (
     weights_for_f_beta,
 )
 from upsort.core.training.fit_decision import fold_plan_for, needs_folds
-from upsort.core.training.fold_data import Split, build_features, learn_from_part
-from upsort.core.training.inner_cv import FoldPlan, InnerCV, training_data, usable_splits
+from upsort.core.training.folds import FoldPlan, InnerCV, Split, build_features, learn_from_part, training_data, usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import LENGTH_CLASSES, length_classes
 from upsort.core.training.stored_documents import can_be_extended

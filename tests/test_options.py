@@ -27,6 +27,7 @@ READING = {
     "--table": "--table=letters",
     "--into": "--into=scored",
     "--query": "--query=select 1",
+    "--columns": "--columns=message",
     "--each-line": "--each-line",
     "--label-from": "--label-from=name",
     "--unpack-limit": "--unpack-limit=1KB",

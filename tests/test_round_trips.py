@@ -15,7 +15,7 @@ from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.plan import Plan
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.plan.plan_file import checked_plan
 from upsort.io.sorter.loading import load_sorters
@@ -184,10 +184,10 @@ def test_a_table_that_is_gone_on_with_has_one_head(tmp_path: Path, ending: str) 
     record = format_of_ending(ending)
     assert record is not None and record.to_text is not None
     stream = io.StringIO()
-    first = record.to_text(stream, TableLayout(NAMES, ending=ending))
+    first = record.to_text(stream, TableLayout(columns=NAMES, ending=ending))
     first.writerow(["a", "b", "c"])
     flush_rows(first)
-    record.to_text(stream, TableLayout(NAMES, ending=ending, with_head=False)).writerow(["d", "e", "f"])
+    record.to_text(stream, TableLayout(columns=NAMES, ending=ending, with_head=False)).writerow(["d", "e", "f"])
     path = tmp_path / f"t.{ending}"
     path.write_text(stream.getvalue())
     assert read_back(path) == [["a", "b", "c"], ["d", "e", "f"]]

@@ -77,7 +77,7 @@ def test_killed_and_resumed_gives_the_same_bytes(program: Program, sorter: str, 
 @pytest.mark.parametrize("damage", [{"size": None}, {"rows": -1}, {"size": -1}, {"state": 3}, {"more": 1}, {"key": None}])
 def test_a_journal_that_no_run_writes_resumes_nothing(tmp_path: Path, damage: dict[str, object]) -> None:
     """A journal of rows without their bytes would begin the part anew behind those rows."""
-    given = (tmp_path / "o.csv", TableLayout(["a"]), {"sorter": "x"})
+    given = (tmp_path / "o.csv", TableLayout(columns=["a"]), {"sorter": "x"})
     with pytest.raises(KeyboardInterrupt), table_file.ResumableTable(*given, resume=False, overwrite=False) as part:
         part.writerows([["1"]])
         part.done(1, {})
@@ -97,7 +97,7 @@ def test_another_run_is_not_gone_on_with(program: Program, sorter: str, tmp_path
     key = {"sorter": "x"}
     with (
         pytest.raises(KeyboardInterrupt),
-        table_file.ResumableTable(tmp_path / "o.csv", TableLayout(["a"]), key, resume=False, overwrite=False) as part,
+        table_file.ResumableTable(tmp_path / "o.csv", TableLayout(columns=["a"]), key, resume=False, overwrite=False) as part,
     ):
         part.writerows([["1"]])
         part.done(1, {})

@@ -113,7 +113,7 @@ def _database_written(place: Path, chance: random.Random) -> str:
         overwrite = chance.random() < 0.5
         column = _name(chance)
         try:
-            with DatabaseTable((f"sqlite:///{place}/a.db", target), TableLayout([column]), {}, False, overwrite) as table:
+            with DatabaseTable((f"sqlite:///{place}/a.db", target), TableLayout(columns=[column]), {}, False, overwrite) as table:
                 table.writerows([["%s"], ["it's"]])
         except Problem:
             written = False

@@ -25,7 +25,7 @@ from upsort.core.features.fingerprints import (
     sketches_of,
     whole_sketches,
 )
-from upsort.core.training.fold_data import Split
+from upsort.core.training.folds import Split
 
 
 def similarity(one: str, other: str) -> float:

@@ -11,7 +11,7 @@ from corpora import Rows, words, write
 
 from upsort.core.classifiers.families import family
 from upsort.core.lazy import ONE_THREAD
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables.documents import DocumentReader

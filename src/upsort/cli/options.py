@@ -167,6 +167,9 @@ class ReadingOptions(CommonOptions, heading="reading"):
     sheet: str = option("sheet of a spreadsheet (default: the first with rows)", default="", metavar="NAME")
     rows: str = option("path of the rows inside a JSON document, such as data.rows (default: found)", default="", metavar="PATH")
     table: str = option("table of a database (default: its only one)", default="", metavar="NAME")
+    columns: tuple[str, ...] | bool = option(  # upsort survey lists them instead
+        "columns of a database table to read (default: all)", convert=names, default=(), metavar="COLUMN[,COLUMN]"
+    )
     query: str = option("query for a database", default="", metavar="SELECT")
     each_line: bool = flag("each line of a text file is a document")
     label_from: str = option("label of a text file: folder, name, or the group of a PATTERN", default="", metavar="HOW")

@@ -29,7 +29,7 @@ from upsort.io.outputs.registry import (
     registered,
 )
 from upsort.io.sources import stores
-from upsort.io.sources.addresses import is_database, is_store, sqlite_file
+from upsort.io.sources.addresses import database_file, is_database, is_store
 
 
 @contextmanager
@@ -58,7 +58,7 @@ def checked_outputs(options: CommonOptions) -> Iterator[None]:
 
 def _check_databases(options: CommonOptions, known: Sequence[Option]) -> None:
     """Raise UsageProblem for a database where a file or a folder is to be written, DataProblem for the ledger as a table."""
-    names = (name for option in known if option.places for name in _names(getattr(options, option.name)) if sqlite_file(name))
+    names = (name for option in known if option.places for name in _names(getattr(options, option.name)) if database_file(name))
     if not getattr(options, "no_ledger", True) and any(_read(name) & _read(LEDGER) for name in names):
         raise DataProblem(f"{LEDGER} is read by this command, and would be written to.", "Add --no-ledger.")
     for option in known:
@@ -117,7 +117,7 @@ def _names(value: Any) -> Iterator[str]:
 
 def _read(name: str) -> set[Identity]:
     try:
-        return identities(sqlite_file(name) or name)
+        return identities(database_file(name) or name)
     except (OSError, ValueError):  # no name of a file
         return set()
 

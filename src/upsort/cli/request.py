@@ -21,8 +21,8 @@ from upsort.core.text.languages import WITHOUT_SPACES
 from upsort.core.text.stemmers import FOR_LANGUAGE
 from upsort.core.text.word_lists import LANGUAGES
 from upsort.core.training.sorter import TrainedSorter
+from upsort.io.notices import RejectedRows, set_aside_path
 from upsort.io.outputs.registry import registry
-from upsort.io.outputs.rejects import RejectedRows, set_aside_path
 from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan
 from upsort.io.plan.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.io.plan.resources import how_costs_are_read
@@ -47,7 +47,7 @@ JUDGED = "documents judged"
 """What is counted where every row must have its label."""
 
 _OF_ANY = frozenset({"--as", "--largest-cell"})  # options of reading that are for all
-_OF_KINDS = {"archive": {"--unpack-limit"}, DATABASE: {"--table", "--query"}}  # and what is for sources of no format
+_OF_KINDS = {"archive": {"--unpack-limit"}, DATABASE: {"--table", "--query", "--columns"}}  # and what is for sources of no format
 _FOLD_OPTIONS = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
 
 
@@ -64,6 +64,8 @@ def inputs_of(
     reading that has no meaning for any of them."""
     inputs = secondary_inputs(options, console, names, sources, rename)
     for name in sorted(options.given & set(spellings_of(ReadingOptions))):
+        if name == "--columns" and not columns_read(options):
+            continue
         kinds = {format_.name for format_ in FORMATS if name in format_.reads_with}
         kinds |= {kind for kind, theirs in _OF_KINDS.items() if name in theirs}
         if name not in _OF_ANY and not inputs.kinds & kinds:
@@ -103,6 +105,7 @@ def secondary_inputs(
         rows=options.rows,
         table=options.table,
         query=options.query,
+        columns=columns_read(options),
         each_line=options.each_line,
         label_from=options.label_from,
         unpack_limit=options.unpack_limit,
@@ -112,6 +115,11 @@ def secondary_inputs(
     for note in inputs.notes:
         console.note(note)
     return inputs
+
+
+def columns_read(options: ReadingOptions) -> tuple[str, ...]:
+    """The only columns that are read of a database; none for all."""
+    return options.columns if isinstance(options.columns, tuple) else ()
 
 
 def plan_of(options: PlanFileOptions, console: Console, own: Mapping[str, Mapping[str, Any]] | None = None) -> Plan:

@@ -110,6 +110,7 @@ if TYPE_CHECKING:
     cloudpickle: Any
     dask_config: Any
     distributed: Any
+    duckdb: Any
     fsspec: Any
     onnx: Any
     sqlalchemy: Any
@@ -160,6 +161,7 @@ if not TYPE_CHECKING:
     cloudpickle = _library("cloudpickle")
     dask_config = _library("dask.config")
     distributed = _library("distributed")
+    duckdb = _library("duckdb")
     arrow_compute = _library("pyarrow.compute")
     arrow_csv = _library("pyarrow.csv")
     arrow_parquet = _library("pyarrow.parquet")

@@ -11,7 +11,7 @@ from upsort.core.analysis.column_summaries import kind_of
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import record
 from upsort.core.text.characters import lower
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import column_place, guessed_columns
 from upsort.io.tables.document_blocks import DocumentBlock

@@ -16,7 +16,7 @@ from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.splits import Splits, hold_out, splits
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
-from upsort.core.training.fold_data import Split
+from upsort.core.training.folds import Split
 from upsort.core.training.stratified_split import held_out_of
 from upsort.io.ledger import documents_digest, enter_trials, known_trials, plan_digest
 from upsort.workflows.cross_validate import PreparedFolds, prepare_folds

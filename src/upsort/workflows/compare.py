@@ -21,8 +21,8 @@ from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.text.cleaning import cleaner
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.inner_cv import INNER_FOLDS, usable_splits
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.core.training.folds import INNER_FOLDS, usable_splits
+from upsort.io.notices import RejectedRows
 from upsort.io.plan.plan_file import changed_plan, parsed_value
 from upsort.io.plan.resources import resources_for
 from upsort.io.tables.documents import DocumentReader

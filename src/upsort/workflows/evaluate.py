@@ -28,7 +28,7 @@ from upsort.core.matrices.sparse import stacked
 from upsort.core.plan import Columns
 from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import Decisions, TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columnar import column_of
@@ -37,9 +37,8 @@ from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RowWriter
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer, Passages, ScoreLayout, joined_decisions, with_decisions
-from upsort.workflows.shared.context import ScoringContext, nothing_usable
+from upsort.workflows.shared.context import DocumentReading, ScoringContext, map_blocks, nothing_usable
 from upsort.workflows.shared.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
-from upsort.workflows.shared.reading import DocumentReading, map_blocks
 from upsort.workflows.shared.results import JudgementResult
 
 _PULLS = 3

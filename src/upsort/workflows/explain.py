@@ -19,7 +19,7 @@ from upsort.core.features.weighting import unit_length
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import stacked
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for
 from upsort.io.tables.json_tables import decoded

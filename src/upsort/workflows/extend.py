@@ -23,7 +23,7 @@ from upsort.core.matrices.sparse import from_cells
 from upsort.core.plan import Plan
 from upsort.core.text.step import Resources
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.inner_cv import CALIBRATION_FOLDS, usable_splits
+from upsort.core.training.folds import CALIBRATION_FOLDS, usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments, joined, sampled

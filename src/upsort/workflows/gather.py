@@ -10,13 +10,12 @@ from msgspec import Struct
 
 from upsort.core.errors import DataProblem, nearest
 from upsort.core.text.characters import lower, spellings
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import column_place, merged_columns_nested
 from upsort.io.tables.formats import format_to_write
 from upsort.io.tables.rows import RowWriter, text_maker, write_made
-from upsort.workflows.shared.context import RunContext, nothing_usable
-from upsort.workflows.shared.reading import RowReading, map_blocks
+from upsort.workflows.shared.context import RowReading, RunContext, map_blocks, nothing_usable
 from upsort.workflows.shared.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
 
 _CHARACTERS_AT_ONCE = 2_000_000

@@ -20,8 +20,8 @@ from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
 from upsort.core.training.sorter import IN_SORTER, TrainedSorter
 from upsort.io.ledger import data_digest, plan_digest
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.atomic import replacing_text
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.plan.plan_keys import plan_text
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.documents import columns_for

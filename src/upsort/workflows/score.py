@@ -24,8 +24,7 @@ from upsort.io.tables.columnar import column_of
 from upsort.io.tables.columns import ColumnMapper, column_place, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
-from upsort.workflows.shared.context import ScoringContext
-from upsort.workflows.shared.reading import DocumentReading, ReadPiece, map_blocks
+from upsort.workflows.shared.context import DocumentReading, ReadPiece, ScoringContext, map_blocks
 from upsort.workflows.shared.scored_rows import (
     REMARK,
     ScoredBlock,

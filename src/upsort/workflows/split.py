@@ -19,9 +19,9 @@ from upsort.core.features.fingerprints import joined as join_fingerprints
 from upsort.core.lazy import record
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.stratified_split import document_keys, text_digests
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.atomic import replacing_all
 from upsort.io.outputs.registry import HELD_OUT_NAME, TRAINING_NAME
-from upsort.io.outputs.rejects import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import RowMetadata

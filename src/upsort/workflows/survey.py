@@ -38,8 +38,7 @@ from upsort.io.tables.columnar import column_of
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import ReasonKind
-from upsort.workflows.shared.context import RunContext, main_language, nothing_usable
-from upsort.workflows.shared.reading import DocumentReading, map_blocks
+from upsort.workflows.shared.context import DocumentReading, RunContext, main_language, map_blocks, nothing_usable
 from upsort.workflows.shared.results import CopyCounts, copy_counts
 
 _CHARACTERS_AT_ONCE = 4_000_000

@@ -9,7 +9,7 @@ from upsort.core.errors import listed, quoted
 from upsort.core.lazy import record
 from upsort.core.text.characters import is_placeholder
 from upsort.core.text.languages import NAMES
-from upsort.io.outputs.rejects import set_aside_path
+from upsort.io.notices import set_aside_path
 from upsort.io.tables.documents import separator_option
 from upsort.workflows.shared.results import leak_sentence
 from upsort.workflows.survey import IN_ANOTHER, IN_SCRIPT, SAME_NAME, Finding, OddDocuments, SurveyResult

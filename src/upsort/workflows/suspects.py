@@ -25,7 +25,7 @@ from upsort.core.text.step import Resources
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.train_sorter import train_sorter
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.documents import LABELLED, DocumentReader

@@ -16,8 +16,8 @@ from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.features.vocabulary import document_frequencies, label_document_frequencies, total_counts
 from upsort.core.lazy import record
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.fold_data import Split, build_features
-from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.folds import Split
+from upsort.core.training.labelled import LabelledDocuments, build_features
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.train_sorter import train_sorter
 from upsort.io.outputs.atomic import make_folder

@@ -21,8 +21,7 @@ from upsort.core.features.vocabulary import too_common
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.fold_data import Split
-from upsort.core.training.inner_cv import CALIBRATION_FOLDS, usable_splits
+from upsort.core.training.folds import CALIBRATION_FOLDS, Split, usable_splits
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import sampled

@@ -26,7 +26,7 @@ from upsort.io.outputs.table_file import ResumableTable, table_file
 from upsort.io.outputs.writers import as_object, delimited, json_lines
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.addresses import is_database
-from upsort.io.sources.database_tables import DatabaseTable, check_not_read
+from upsort.io.sources.database_tables import DatabaseTable, check_not_read, common_types
 from upsort.io.sources.databases import Selection
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.formats import writing_endings
@@ -163,7 +163,7 @@ def _scored(
     passages = Passages(options.per_document, options.document_column) if options.per_document else None
     names = passages.columns(scoring.deciding.sorters, scoring.layout) if passages is not None else scoring.columns
 
-    table = TableLayout(names, scoring.numbers, ending="tsv")
+    table = TableLayout(columns=names, numbers=scoring.numbers, ending="tsv")
 
     def into(writer: RowSink) -> ScoreResult:
         if passages is not None:
@@ -180,7 +180,8 @@ def _scored(
         flush_rows(writer)  # the names at once: rows may come one by one
         return into(writer)
     if options.into:
-        return _into_database(options, scoring, incoming, TableLayout(names, scoring.numbers), (into, console.note))
+        layout = TableLayout(columns=names, numbers=scoring.numbers, types=common_types(incoming.inputs.tables))
+        return _into_database(options, scoring, incoming, layout, (into, console.note))
     endings = writing_endings(resumable=True)
     resumable = output.suffix.lower() in endings
     in_parts = IN_NAME in output.name
@@ -223,7 +224,7 @@ def _resumed(
     """Score into a table that can be resumed."""
 
     key = _run_key(options, incoming)
-    columns = TableLayout(scoring.columns, scoring.numbers)
+    columns = TableLayout(columns=scoring.columns, numbers=scoring.numbers)
     with ResumableTable(output, columns, key, options.resume, options.overwrite) as table:
         if options.resume and table.rows:
             console.note(f"Resuming after {table.rows:,} rows.")

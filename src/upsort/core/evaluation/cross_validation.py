@@ -27,7 +27,7 @@ from upsort.core.lazy import record
 from upsort.core.plan import Features
 from upsort.core.text.step import Resources
 from upsort.core.training.decision import Costs, PlanWithResources, cost_table
-from upsort.core.training.fold_data import FoldData, Split, learn_from_part
+from upsort.core.training.folds import FoldData, Split, learn_from_part
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.train_sorter import train_sorter

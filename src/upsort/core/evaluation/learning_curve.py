@@ -21,7 +21,7 @@ from upsort.core.evaluation.cross_validation import SplitParts, outcome_of
 from upsort.core.executors import ParallelMap, sequential
 from upsort.core.lazy import record
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.fold_data import Split
+from upsort.core.training.folds import Split
 from upsort.core.training.stratified_split import shuffled
 
 _RATES = np.geomspace(0.02, 3.0, 60)

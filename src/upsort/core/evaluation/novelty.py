@@ -20,7 +20,7 @@ from upsort.core.distributions import normal_cdf
 from upsort.core.evaluation.intervals import FEW, SURE, Rate, Sample, share_of
 from upsort.core.features.fingerprints import Sketches
 from upsort.core.lazy import kernels
-from upsort.core.training.fold_data import Split
+from upsort.core.training.folds import Split
 
 _MOST_WITH = 200  # documents that have a hash; what more have tells nothing of one
 _CANDIDATES = 16  # that are compared at most

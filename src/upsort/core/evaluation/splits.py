@@ -23,7 +23,7 @@ from upsort.core.errors import DataProblem, UsageProblem, listed
 from upsort.core.evaluation.duplicates import CLOSE, NEVER_COMMON, Duplicates, SimilarPairs, joined
 from upsort.core.lazy import record
 from upsort.core.plan import Judge
-from upsort.core.training.fold_data import Split
+from upsort.core.training.folds import Split
 from upsort.core.training.labelled import LabelledDocuments
 from upsort.core.training.stratified_split import folds_of, held_out_of
 

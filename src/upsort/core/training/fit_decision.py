@@ -13,7 +13,7 @@ from upsort.core.classifiers.family import FittedClassifier
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources, cost_decision, cost_table, ranking, values_of, weights_for_f_beta
-from upsort.core.training.inner_cv import CALIBRATION_FOLDS, ENOUGH, FoldPlan, InnerCV
+from upsort.core.training.folds import CALIBRATION_FOLDS, ENOUGH, FoldPlan, InnerCV
 from upsort.core.training.labelled import HeldOut, LabelledDocuments
 
 _LEAST_DECIDED = 20

@@ -1,18 +1,24 @@
-"""Measures by the folds inside a training, of documents that their classifiers never saw.
-
-Documents with their labels: what training takes."""
+"""Documents with their labels: what training takes, and the same as numbers; and measures by the folds inside a training, of
+documents that their classifiers never saw."""
 
 from collections.abc import Iterable, Sequence
 from collections.abc import Set as AbstractSet
 from dataclasses import field, replace
+from typing import Any
 
 import numpy as np
+from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, Ints, Keys
+from upsort.core.arrays import Bools, Floats, Ints, Keys, Places
 from upsort.core.classifiers.problem_arrays import as_sets
 from upsort.core.errors import DataProblem
 from upsort.core.features.corpus_counts import CorpusCounts
+from upsort.core.features.vocabulary import FeatureSpace, learn_space
 from upsort.core.lazy import record
+from upsort.core.matrices.partitioned import PartitionedMatrix
+from upsort.core.matrices.sparse import only_columns
+from upsort.core.plan import Features
+from upsort.core.text.step import Resources
 from upsort.core.training.stratified_split import SplitKeys
 
 
@@ -176,3 +182,23 @@ def numbered_sets(label_sets: Sequence[AbstractSet[str]]) -> tuple[tuple[str, ..
         len(label_sets), len(names)
     )
     return names, np.argmax(sets, axis=1).astype(np.int64), sets
+
+
+@record(frozen=True)
+class FeatureMatrix:
+    """Training documents as numbers: the learned space, which columns of the counts it keeps, and the (n, n_terms) matrix."""
+
+    space: FeatureSpace
+    columns: Places
+    matrix: csr_array | PartitionedMatrix
+
+    def of(self, measured: CorpusCounts) -> Any:
+        """(m, n_terms) any documents of the corpus in the space."""
+        return self.space.matrix(only_columns(measured.counts, self.columns), measured.cells)
+
+
+def build_features(documents: LabelledDocuments, features: Features, resources: Resources) -> FeatureMatrix:
+    """Learn the feature space from training documents. features: settled."""
+    measured = documents.measured
+    space, columns = learn_space(measured, features, documents.labels, len(documents.names), resources.vocabulary, documents.sets)
+    return FeatureMatrix(space, columns, space.matrix(only_columns(measured.counts, columns), measured.cells))

@@ -23,8 +23,7 @@ from upsort.core.features.vocabulary import label_document_frequencies
 from upsort.core.lazy import record
 from upsort.core.matrices.sparse import column_sizes, from_cells, only_columns, stacked
 from upsort.core.plan import Classifier, Plan
-from upsort.core.training.fold_data import FeatureMatrix
-from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.labelled import FeatureMatrix, LabelledDocuments
 
 MOST_STORED = 20_000
 """Documents that a sorter keeps at most."""

@@ -31,9 +31,8 @@ from upsort.core.matrices.partitioned import Sliced, as_partitioned
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources
 from upsort.core.training.fit_decision import fit_decision, fold_plan_for, needs_folds
-from upsort.core.training.fold_data import FeatureMatrix, build_features
-from upsort.core.training.inner_cv import InnerCV, trained_on
-from upsort.core.training.labelled import HeldOut, LabelledDocuments
+from upsort.core.training.folds import InnerCV, trained_on
+from upsort.core.training.labelled import FeatureMatrix, HeldOut, LabelledDocuments, build_features
 from upsort.core.training.sorter import TrainedSorter, TrainingSummary, blank_rows, length_classes
 from upsort.core.training.stored_documents import PrunedCounts, can_be_extended, counts_presence, left_out_counts
 

@@ -29,7 +29,7 @@ from upsort.io.tables.rows import RowWriter, TableLayout, TextOf, TextWriter, fl
 def table_file(path: Path, columns: Sequence[str], numbers: frozenset[str] = frozenset()) -> Iterator[RowWriter]:
     """A writer of rows under `columns`, to a file that appears when the block ends well. numbers: columns that hold numbers."""
     written = format_to_write(path)
-    layout = TableLayout(columns, numbers, ending_to_write(path))
+    layout = TableLayout(columns=columns, numbers=numbers, ending=ending_to_write(path))
     with replacing(path) as file, _compressed(file, path) as stream:
         if written.to_text is not None:
             text = io.TextIOWrapper(stream, encoding="utf-8", errors="backslashreplace", newline="")
@@ -130,7 +130,9 @@ class ResumableTable:
         if written is None:
             raise ValueError(f"{path} is of a format that has to be whole")
         ending = ending_to_write(path)
-        self.writer = written(self.text, TableLayout(table.columns, table.numbers, ending=ending, with_head=not whole))
+        self.writer = written(
+            self.text, TableLayout(columns=table.columns, numbers=table.numbers, ending=ending, with_head=not whole)
+        )
 
     def __enter__(self) -> Self:
         return self

@@ -50,7 +50,7 @@ class _Delimited:
         self.writerows([[cell if isinstance(cell, str) else str(cell) for cell in row]])
 
     def writerows(self, rows: Sequence[Sequence[str]], /) -> None:
-        self.write(_delimited_text(self._delimiter, [*zip(*rows, strict=True)]))
+        self.write(delimited_text(self._delimiter, [*zip(*rows, strict=True)]))
 
     def write(self, text: str, /) -> None:
         if self._names is None:
@@ -65,7 +65,7 @@ class _Delimited:
         if self._names is None:
             return
         names, self._names = self._names, None
-        head = _delimited_text(self._delimiter, [[name] for name in names])
+        head = delimited_text(self._delimiter, [[name] for name in names])
         rows = "".join(self._waiting)
         self._waiting.clear()
         if quoted_names_needed(head + rows[:SAMPLE_CHARACTERS], names, self._delimiter):
@@ -74,10 +74,11 @@ class _Delimited:
         self._stream.write(head + rows)
 
     def text_of(self) -> TextOf:
-        return partial(_delimited_text, self._delimiter)
+        return partial(delimited_text, self._delimiter)
 
 
-def _delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
+def delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
+    """The rows of columns as separated cells, a line each."""
     arrays = [compact(column) for column in columns]
     if len(arrays) > 1 and all(isinstance(column, TextColumn) for column in arrays):
         return _joined_columns(delimiter, arrays)

@@ -12,6 +12,8 @@ from typing import Any, BinaryIO, cast
 from urllib.parse import quote, unquote
 
 SQLITE = "sqlite"
+DUCKDB = "duckdb"
+_FILES = (SQLITE, DUCKDB)
 SERVERS = ("postgresql", "mysql", "mariadb", "mssql", "oracle")
 _POSTGRES = "postgres://"
 _SQLITE_ENDINGS, _SQLITE_BEGINS = (".db", ".sqlite", ".sqlite3"), b"SQLite format 3\0"
@@ -36,8 +38,10 @@ def scheme_of(name: str) -> str:
 
 
 def address_of(name: str, written: bool = False) -> str:
-    """The address that a name means: of a file that is an SQLite database, or is to be one. written: whether it is to be one.
-    Anything else is as it is."""
+    """The address that a name means: of a file that is a database of SQLite or DuckDB, or is to be one. written: whether it is to
+    be one. Anything else is as it is."""
+    if "://" not in name and name.lower().endswith(f".{DUCKDB}"):
+        return f"{DUCKDB}:///{name}"
     if "://" in name or any(sign in name for sign in "?#;") or not name.lower().endswith(_SQLITE_ENDINGS):
         return name
     path = Path(name)
@@ -49,7 +53,7 @@ def address_of(name: str, written: bool = False) -> str:
 
 def is_database(name: str) -> bool:
     """Whether a name is the address of a database."""
-    return scheme_of(name) in (SQLITE, *SERVERS)
+    return scheme_of(name) in (*_FILES, *SERVERS)
 
 
 def is_store(name: str) -> bool:
@@ -65,9 +69,9 @@ def _parts(address: str) -> tuple[str, str, str, str]:
         inner, _, rest = rest.partition("://")
         scheme += mark + inner
     until = len(rest)
-    if scheme_of(address) in (SQLITE, *_OBJECTS):
+    if scheme_of(address) in (*_FILES, *_OBJECTS):
         first = re.split(r"[/?#;]", rest, maxsplit=1)[0]
-        until = 0 if scheme_of(address) == SQLITE else until if ":" in first else len(first)  # no bucket's name has a colon
+        until = 0 if scheme_of(address) in _FILES else until if ":" in first else len(first)  # no bucket's name has a colon
     at = rest.rfind("@", 0, until) + 1
     match = _BEHIND.search(rest, at)
     end = match.start() if match is not None else len(rest)
@@ -101,9 +105,9 @@ def without_secrets(name: str) -> str:
     return shown
 
 
-def sqlite_file(address: str) -> str:
-    """The file of the address of an SQLite database; empty for another address."""
-    return full_address(address).partition(":///")[2].partition("?")[0] if scheme_of(address) == SQLITE else ""
+def database_file(address: str) -> str:
+    """The file of the address of a database that is one; empty for another address."""
+    return full_address(address).partition(":///")[2].partition("?")[0] if scheme_of(address) in _FILES else ""
 
 
 def full_address(shown: str) -> str:

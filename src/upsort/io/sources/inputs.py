@@ -77,10 +77,6 @@ def open_inputs(
     for name in names:
         if not name:
             raise UsageProblem("A source has no name.", "Name a file, a folder or an address.")
-        if name.lower().endswith(".duckdb"):
-            raise UsageProblem(
-                f"{name} is a database of DuckDB, which is not read.", "Write its table as Parquet: COPY t TO 't.parquet'."
-            )
         try:
             tables_here, notices, of_kinds = _tables_of(name, reading, standard_input, sources or {}, rename or {})
         except UnicodeError as error:

@@ -15,7 +15,7 @@ from upsort.core.arrays import TextColumn, compact
 from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked
-from upsort.io.tables.columnar import chosen_rows, rows_of_columns
+from upsort.io.tables.columnar import ColumnarRows, chosen_rows
 from upsort.io.tables.heading import heading_from_options, names_in, title_notices, without_footer_rows
 from upsort.io.tables.rows import (
     ROWS_A_BLOCK,
@@ -53,7 +53,7 @@ def parquet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     def blocks(chunk: Chunk) -> Iterator[Block]:
         line = chunk.line
         for cells, wrong in _batches(entry, chunk):
-            rows = rows_of_columns(cells)
+            rows = ColumnarRows(cells) if cells else []
             lines = list(range(line, line + len(rows)))
             line += len(rows)
             yield Block(

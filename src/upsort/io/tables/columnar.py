@@ -7,7 +7,7 @@ from typing import overload
 
 import numpy as np
 
-from upsort.core.arrays import Ints, TextColumn
+from upsort.core.arrays import Ints, TextColumn, chosen_texts, concatenated
 from upsort.core.lazy import arrow_csv, pyarrow
 from upsort.io.tables.bounds import SHOWN, size_text
 from upsort.io.tables.rows import ROWS_A_BLOCK, Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, Rows, in_large
@@ -16,7 +16,7 @@ from upsort.io.tables.rows import ROWS_A_BLOCK, Block, ReadSettings, ReasonKind,
 class ColumnarRows(Sequence[list[str]]):
     """Rows that are held column by column. columns: of one length each."""
 
-    def __init__(self, columns: Sequence[TextColumn]) -> None:
+    def __init__(self, columns: Sequence[Sequence[str]]) -> None:
         self.columns = tuple(columns)
 
     def __len__(self) -> int:
@@ -56,9 +56,10 @@ def regular_rows(content: bytes, delimiter: str, width: int) -> tuple[ColumnarRo
         )
     except pyarrow.ArrowException:
         return None
-    rows = ColumnarRows([TextColumn(column.combine_chunks()) for column in table.columns])
+    columns = [TextColumn(column.combine_chunks()) for column in table.columns]
+    rows = ColumnarRows(columns)
     more = np.zeros(len(rows), dtype=np.int64)  # lines of each row beyond its first
-    for column in rows.columns:
+    for column in columns:
         more += column.line_feeds()
     if len(rows) + more.sum() != content.count(b"\n") + (content[-1:] != b"\n"):
         return None  # blank lines are no rows
@@ -77,12 +78,6 @@ def parts_of_block(block: Block, skip: int) -> list[Block]:
     return [replace(block, rows=block.rows[part], lines=block.lines[part]) for part in parts]
 
 
-def rows_of_columns(columns: Sequence[Sequence[str]]) -> Rows:
-    """Rows of such cells."""
-    texts = [column for column in columns if isinstance(column, TextColumn)]
-    return ColumnarRows(texts) if texts and len(texts) == len(columns) else [list(row) for row in zip(*columns, strict=True)]
-
-
 def column_of(rows: Rows, place: int) -> Sequence[str]:
     """The cells of one column."""
     return rows.columns[place] if isinstance(rows, ColumnarRows) else [row[place] for row in rows]
@@ -91,7 +86,7 @@ def column_of(rows: Rows, place: int) -> Sequence[str]:
 def chosen_rows(rows: Rows, places: Sequence[int]) -> Rows:
     """Some of the rows."""
     if isinstance(rows, ColumnarRows):
-        return ColumnarRows([column.take(places) for column in rows.columns])
+        return ColumnarRows([chosen_texts(column, places) for column in rows.columns])
     return [rows[place] for place in places]
 
 
@@ -100,7 +95,7 @@ def joined_rows(parts: Sequence[Rows]) -> Rows:
     columnar = [part for part in parts if isinstance(part, ColumnarRows)]
     if len(columnar) < len(parts) or not parts:
         return [row for part in parts for row in part]
-    return ColumnarRows([TextColumn.joined(columns) for columns in zip(*(part.columns for part in columnar), strict=True)])
+    return ColumnarRows([concatenated(columns) for columns in zip(*(part.columns for part in columnar), strict=True)])
 
 
 def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
@@ -110,7 +105,7 @@ def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block
 
 def _characters_in(rows: Rows) -> int:
     if isinstance(rows, ColumnarRows):
-        return sum(column.characters for column in rows.columns)
+        return sum(column.characters if isinstance(column, TextColumn) else sum(map(len, column)) for column in rows.columns)
     return sum(len(cell) for row in rows for cell in row)
 
 

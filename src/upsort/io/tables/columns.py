@@ -227,7 +227,11 @@ def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:
             yield replace(block, columns=columns)
 
     return replace(
-        table.through(called), columns=columns, text=names.get(table.text, table.text), label=names.get(table.label, table.label)
+        table.through(called),
+        columns=columns,
+        text=names.get(table.text, table.text),
+        label=names.get(table.label, table.label),
+        types=lambda: {names.get(column, column): type_ for column, type_ in table.types().items()},
     )
 
 

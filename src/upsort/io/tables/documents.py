@@ -22,14 +22,14 @@ from upsort.core.features.documents import Documents
 from upsort.core.lazy import record
 from upsort.core.text.cleaning import Cleaner
 from upsort.core.training.sorter import TrainedSorter
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columnar import ColumnarRows, chosen_rows, column_of
 from upsort.io.tables.columns import PASSAGE_COLUMNS as PASSAGE_COLUMNS
 from upsort.io.tables.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
 from upsort.io.tables.document_blocks import DocumentBlock, KeptRow, RowMetadata
-from upsort.io.tables.nested_values import cell_named, count_in
+from upsort.io.tables.nested_values import BytesCell, cell_named, count_in
 from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, Rows, SourceTable
 
 
@@ -201,6 +201,7 @@ class DocumentReader:
             raise (missing.of_training() if self.of_training else missing) from None
         for block in blocks:
             documents, faults = self._read(block.rows, roles)
+            faults.update(unreadable_rows(block, roles))
             usable = [place for place in range(len(block.rows)) if place not in faults] if faults else range(len(block.rows))
             refused = [
                 RejectedRow(table.name, block.lines[place], fault, tuple(block.rows[place])) for place, fault in faults.items()
@@ -329,7 +330,7 @@ def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequ
         return TextColumn.blank(len(rows)) if isinstance(rows, ColumnarRows) else [""] * len(rows)
 
     metadata = RowMetadata(
-        ids=column_of(rows, roles.id) if roles.id is not None else compact([f"line {line}" for line in lines]),
+        ids=_stripped(column_of(rows, roles.id)) if roles.id is not None else compact([f"line {line}" for line in lines]),
         answers=tuple(_labels_in(rows, column, roles) for column in roles.answers),
         dates=cells(roles.date),
         groups=cells(roles.group),
@@ -350,6 +351,16 @@ def as_number(cell: str) -> float | None:
     except ValueError:
         return None
     return number if isfinite(number) else None
+
+
+def unreadable_rows(block: Block, roles: ColumnRoles) -> Iterator[tuple[int, RejectionReason]]:
+    """The places of rows whose text or label is of bytes that are no text, and the reason."""
+    for at in (*roles.text, *roles.answers):
+        cells = column_of(block.rows, at)
+        for place in range(0 if isinstance(cells, TextColumn) else len(cells)):
+            cell = cells[place]
+            if isinstance(cell, BytesCell) and not cell.readable:
+                yield place, RejectionReason(ReasonKind.BYTES, ("bytes that are no text",), f"in the column {block.columns[at]}")
 
 
 def texts_of(rows: Rows, roles: ColumnRoles) -> Sequence[str]:

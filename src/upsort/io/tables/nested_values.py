@@ -2,8 +2,10 @@
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from math import isfinite
 from typing import Any
 
+from upsort.core.arrays import compact
 from upsort.core.errors import UsageProblem, suggestion
 from upsort.io.tables.rows import cell_of
 
@@ -167,6 +169,50 @@ class AbsentCell(str):
 
 
 ABSENT = AbsentCell()
+
+
+NULL = TypedCell(None)
+"""A cell without a value."""
+
+
+class BytesCell(str):
+    """A cell of bytes: the text that they are in UTF-8, or those that are none as \\xNN."""
+
+    value: bytes
+    readable: bool
+
+    def __new__(cls, value: bytes) -> "BytesCell":
+        """value: the bytes."""
+        text = value.decode("utf-8", "backslashreplace")
+        cell = super().__new__(cls, text)
+        cell.value, cell.readable = value, text.encode("utf-8") == value
+        return cell
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return (BytesCell, (self.value,))
+
+
+def cells_of(values: Sequence[Any]) -> Sequence[str]:
+    """The cells of values of a database."""
+    kinds = set(map(type, values))
+    if kinds == {str}:
+        return compact(values, few=-1)
+    return [value if isinstance(value, str) else _cell_of_database(value) for value in values]
+
+
+def _cell_of_database(value: Any) -> str:
+    if value is None:
+        return NULL
+    if isinstance(value, bytes | bytearray | memoryview):
+        return BytesCell(bytes(value))
+    return TypedCell(value) if _is_json(value) else cell_of(value)
+
+
+def _is_json(value: Any) -> bool:
+    """Whether JSON has such a value, an array of such ones included."""
+    if isinstance(value, list):
+        return all(item is None or isinstance(item, str) or _is_json(item) for item in value)
+    return isinstance(value, int) or (isinstance(value, float) and isfinite(value))
 
 
 def cell_from(values: dict[str, Any], column: str) -> str:

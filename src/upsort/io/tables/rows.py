@@ -2,7 +2,7 @@
 
 import datetime
 import json
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
@@ -76,10 +76,10 @@ class ReadSettings:
 
     kind: an ending without its dot (`csv`, `jsonl`, `text` …). encoding: a codec's name. delimiter: one character. header:
     whether the first row names the columns. header_row: the line of the row that does, counted from 1; 0 where that is to be
-    detected. sheet: of a spreadsheet. rows: where they are inside a JSON document. table, query: of a database. each_line: each
-    line of a text file is a document. label_from: where the label of a text file is taken from: `folder`, `name`, or a regular
-    expression with a group. unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or characters that one row,
-    or one cell, may have."""
+    detected. sheet: of a spreadsheet. rows: where they are inside a JSON document. table, query, columns: of a database.
+    each_line: each line of a text file is a document. label_from: where the label of a text file is taken from: `folder`,
+    `name`, or a regular expression with a group. unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or
+    characters that one row, or one cell, may have."""
 
     kind: str = ""
     encoding: str = ""
@@ -90,6 +90,7 @@ class ReadSettings:
     rows: str = ""
     table: str = ""
     query: str = ""
+    columns: tuple[str, ...] = ()
     each_line: bool = False
     label_from: str = ""
     unpack_limit: int = 4_000_000_000
@@ -200,11 +201,21 @@ class Chunking:
     passing: bool = False
 
 
+@record(frozen=True)
+class ColumnType:
+    """Of a column of a database that holds no text. standard: its name in SQL, TEXT where it may hold anything; empty where there
+    is none. own: its name in the kind of database `of`."""
+
+    standard: str
+    own: str
+    of: str
+
+
 @record(frozen=True, kw_only=True)
 class SourceTable:
     """A table that can be read any number of times. notes: what was detected about it and should be reported. text, label:
     columns of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
-    stretches."""
+    stretches. types: of the columns of a database that are no text, found when it is asked."""
 
     name: str
     columns: tuple[str, ...]
@@ -213,6 +224,7 @@ class SourceTable:
     text: str = ""
     label: str = ""
     division: Chunking | None = None
+    types: Callable[[], Mapping[str, ColumnType]] = dict
 
     def through(self, change: Callable[[Iterator[Block]], Iterator[Block]]) -> "SourceTable":
         """The same table with its blocks changed on their way, however it is read."""
@@ -257,6 +269,10 @@ def cell_of(value: Any) -> str:
             return value.date().isoformat()
         case datetime.date() | datetime.time():
             return value.isoformat()
+        case datetime.timedelta():  # a time of day, or of more than one, of MySQL
+            minutes, rest = divmod(abs(value), datetime.timedelta(minutes=1))
+            clock = (datetime.datetime.min + rest).time().isoformat()
+            return f"{'-' if value < -value else ''}{minutes // 60:02}:{minutes % 60:02}{clock[5:]}"
         case list() if not any(isinstance(item, dict | list) for item in value):
             return LIST_JOINED_BY.join(cell_of(item) for item in value)
         case dict() | list():
@@ -304,6 +320,14 @@ class TextWriter(Protocol):
         """Write what waits for further rows."""
 
 
+@runtime_checkable
+class ColumnWriter(Protocol):
+    """A writer that would rather have columns than rows."""
+
+    def write_columns(self, columns: Sequence[Sequence[Any]], /) -> object:
+        """Write rows, given column by column."""
+
+
 def text_maker(writer: RowSink) -> TextOf | None:
     """What makes the text of a writer's rows, where its rows are text."""
     return writer.text_of() if isinstance(writer, TextWriter) else None
@@ -319,19 +343,23 @@ def write_made(writer: RowSink, text: str, columns: Sequence[Sequence[Any]]) -> 
     """Write rows that were made text, by the `text_maker` of the writer, or else given column by column."""
     if text and isinstance(writer, TextWriter):
         writer.write(text)
+    elif isinstance(writer, ColumnWriter):
+        writer.write_columns(columns)
     else:
         writer.writerows([*zip(*columns, strict=True)])
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class TableLayout:
     """How a table is laid out. columns: their names. numbers: those of them that hold numbers, in formats that know numbers.
-    ending: of its file, where a format has several. with_head: unless there is a head already."""
+    ending: of its file, where a format has several. with_head: unless there is a head already. types: of columns in a
+    database."""
 
     columns: Sequence[str]
     numbers: frozenset[str] = frozenset()
     ending: str = ""
     with_head: bool = True
+    types: Mapping[str, ColumnType] = field(default_factory=dict)
 
 
 @record(frozen=True, kw_only=True)

@@ -21,7 +21,7 @@ from upsort.core.lazy import record
 from upsort.core.plan import Columns, OfText, Plan
 from upsort.core.training.decision import Costs, PlanWithResources
 from upsort.core.training.labelled import LabelledDocuments
-from upsort.io.outputs.rejects import RejectedRows
+from upsort.io.notices import RejectedRows
 from upsort.io.plan.plan_file import changed_plan
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import matching

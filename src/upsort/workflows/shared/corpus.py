@@ -41,9 +41,8 @@ from upsort.core.training.stratified_split import document_keys, text_digests
 from upsort.io.plan.resources import method_for, read_vectors
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.documents import LABELLED, DocumentReader, as_number
-from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.context import DocumentReading, RunContext, map_blocks, nothing_usable
 from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
-from upsort.workflows.shared.reading import DocumentReading, map_blocks
 
 Extracted = TypeVar("Extracted")
 _MOST_LABELS_UNASKED = 20

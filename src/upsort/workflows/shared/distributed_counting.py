@@ -27,8 +27,7 @@ from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RejectedRow
-from upsort.workflows.shared.context import RunContext
-from upsort.workflows.shared.reading import DocumentReading, ReadPiece, distribution_for
+from upsort.workflows.shared.context import DocumentReading, ReadPiece, RunContext, distribution_for
 
 Keep = Callable[[DocumentBlock], tuple[Any, Fingerprints | None]]
 """The stored parts of a block other than its counts, and the prints that stay where it is read."""

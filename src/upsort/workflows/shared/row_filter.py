@@ -28,7 +28,7 @@ from upsort.io.tables.columns import (
     merged_columns_nested,
     roles_in,
 )
-from upsort.io.tables.documents import texts_of
+from upsort.io.tables.documents import texts_of, unreadable_rows
 from upsort.io.tables.nested_values import flat_names, outer_names
 from upsort.io.tables.rows import Block, ReasonKind, RejectedRow, RejectionReason, SourceTable, TextOf
 
@@ -138,6 +138,8 @@ class RowFilter:
             first, last = settings.lines
             texts = [lines_between(text, max(first, 1), last or None) for text in texts]
         faults = self._faults(texts)
+        for place, reason in unreadable_rows(block, roles):
+            faults[place] = reason
         labels = [""] * len(texts)
         if roles.label is not None:
             labels = [self._label(roles.label_in(cell)) for cell in column_of(block.rows, roles.label)]

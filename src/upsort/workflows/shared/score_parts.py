@@ -17,8 +17,7 @@ from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.tables.bounds import text_of_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
-from upsort.workflows.shared.context import ScoringContext
-from upsort.workflows.shared.reading import DocumentReading, ReadPiece, distribution_for
+from upsort.workflows.shared.context import DocumentReading, ReadPiece, ScoringContext, distribution_for
 from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
 
 

@@ -1,4 +1,5 @@
-"""Folds inside the training documents: for each, everything is learned anew from the others, and its own documents are judged.
+"""A part of the documents to learn from, and others in the space that the part alone teaches; and folds inside the training
+documents: for each, everything is learned anew from the others, and its own documents are judged.
 
 What a sorter needs beyond its classifier (a penalty, probabilities, thresholds, a rule of deciding) is learned from what these
 folds tell. Groups stay on one side here as in every split."""
@@ -13,18 +14,77 @@ from scipy.sparse import csr_array
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers import families
 from upsort.core.classifiers.families import sampled
-from upsort.core.classifiers.family import FittedClassifier, TrainingData
+from upsort.core.classifiers.family import FittedClassifier, TrainingData, scores_of
 from upsort.core.classifiers.problem_arrays import targets_of
 from upsort.core.errors import DataProblem
 from upsort.core.executors import ParallelMap, sequential
+from upsort.core.features.vocabulary import seen_words
 from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import PartitionedMatrix, as_partitioned, local_matrix, merge_boundaries
-from upsort.core.plan import Plan
+from upsort.core.plan import Features, Plan
+from upsort.core.text.step import Resources
 from upsort.core.training.decision import PlanWithResources
-from upsort.core.training.fold_data import FoldData, Split, learn_from_part
-from upsort.core.training.labelled import LabelledDocuments
+from upsort.core.training.labelled import FeatureMatrix, LabelledDocuments, build_features
 from upsort.core.training.sorter import blank_rows, by_share
 from upsort.core.training.stratified_split import folds_of
+
+
+@record(frozen=True)
+class Split:
+    """training, held_out: places of documents; together they need not be all."""
+
+    training: Ints
+    held_out: Ints
+
+
+@record(frozen=True, kw_only=True)
+class FoldData:
+    """A part to learn from, and the rest to judge by.
+
+    training: the part, labels that it lacks left out. seen: the same as numbers. held_out: (m,) places of the rest in the corpus;
+    outside: (m, n_terms) as numbers; tokens: (m,) their words; seen_words: how many of those the part has too, 0 if terms are not
+    words. in_corpus: (k′,) the corpus's number of each label of the part. labels: how many labels the corpus has."""
+
+    training: LabelledDocuments
+    seen: FeatureMatrix
+    held_out: Ints
+    outside: csr_array | PartitionedMatrix
+    tokens: Ints
+    seen_words: int
+    in_corpus: Ints
+    labels: int
+
+    def spread_to_all_labels(self, values: Floats | Bools, missing: Floats | float = 0.0) -> Floats:
+        """(m, k′) values of the part's labels as (m, k) of the corpus's. missing: of labels that the part lacks."""
+        whole = np.empty((len(values), self.labels))
+        whole[:] = np.reshape(missing, (-1, 1))
+        whole[:, self.in_corpus] = values
+        return whole
+
+    def scores(self, fitted: FittedClassifier) -> Floats:
+        """(m, k) the scores of the rest; a label that the part lacks has a lower one than all others."""
+        scores = scores_of(fitted, self.outside)
+        return self.spread_to_all_labels(scores, scores.min(axis=1) - np.ptp(scores) - 1.0)
+
+
+def learn_from_part(documents: LabelledDocuments, split: Split, features: Features, resources: Resources) -> FoldData:
+    """Learn from the training side alone how documents become numbers. features: settled.
+
+    Raises DataProblem when that side has fewer than two labels, or no term within the bounds."""
+    training = documents.rows(split.training).present()
+    seen = build_features(training, features, resources)
+    rest = documents.measured.rows(split.held_out)
+    return FoldData(
+        training=training,
+        seen=seen,
+        held_out=split.held_out,
+        outside=seen.of(rest),
+        tokens=rest.tokens,
+        seen_words=seen_words(features, training.measured, rest.counts),
+        in_corpus=np.array([documents.names.index(name) for name in training.names], dtype=np.int64),
+        labels=len(documents.names),
+    )
+
 
 INNER_FOLDS = 3
 """How often a penalty or a plan is tried inside training documents."""
