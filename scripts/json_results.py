@@ -9,7 +9,7 @@ from upsort.workflows.cross_validate import CrossValidated, CrossValidatedSevera
 from upsort.workflows.demo import DemoResult, RunResult
 from upsort.workflows.evaluate import Evaluated, EvaluatedSeveral
 from upsort.workflows.explain import ExplainResult
-from upsort.workflows.export import ExportResult
+from upsort.workflows.export import ExportResult, ExportSeveralResult
 from upsort.workflows.extend import ExtendResult
 from upsort.workflows.features import FeaturesResult, MadeVectors
 from upsort.workflows.gather import GatherResult
@@ -46,7 +46,7 @@ SHAPES: dict[str, tuple[Any, ...]] = {
     "next": (NextResult,),
     "extend": (ExtendResult,),
     "score": (ScoreResult,),
-    "export": (ExportResult,),
+    "export": (ExportResult, ExportSeveralResult),
     "trend": (TrendResult,),
     "report": (ReportResult,),
 }

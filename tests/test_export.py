@@ -2,7 +2,10 @@
 
 import csv
 import json
+import random
 import re
+import shutil
+import subprocess
 from pathlib import Path
 from typing import Any
 
@@ -114,20 +117,119 @@ def test_an_independent_runtime_decides_alike(
         assert given == (label if decided.sets is None else [one.strip() for one in label.split("|") if one])
 
 
-def page_of_code() -> dict[str, Any]:
-    """The functions that docs/files.md gives to those who have nothing but a dictionary."""
-    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "files.md").read_text(encoding="utf-8"), re.DOTALL)
+def code_of(name: str) -> list[str]:
+    """The Python on a page of the documentation."""
+    return re.findall(r"```python\n(.*?)```", (ROOT / "docs" / name).read_text(encoding="utf-8"), re.DOTALL)
+
+
+def page_of_code(name: str = "files.md") -> dict[str, Any]:
+    """The functions that a page gives to those who have nothing but a dictionary."""
     held: dict[str, Any] = {}
-    exec(compile(code, "docs/files.md", "exec"), held)
+    exec(compile(code_of(name)[-1], name, "exec"), held)
     return held
+
+
+SIGNS = [
+    *"ab1 .,'-_<>&;#@/:!?\"=\n\t’·\u00ad\u2010\u2011\u200d\ue000\ue001İıſßΣςéA ́ ุ水かカ🌱①٣x",
+    *("<b>", "</b>", "&amp;", "&notit;", "&#", "&#x41;", "<!--", "-->", "<script>", "</script>", "<![CDATA[", "]]>", "http://"),
+    *("www.", "2024-03-09", "£5", "+44 20 7946 0000", "isbn 0306406152", "e\u0301", "<a href='x'>", "<br/>", "the", "I\u0307"),
+]
+DESCRIBED: dict[str, tuple[str, ...]] = {
+    "usual": (),
+    "all": (
+        "clean.steps=line_ends,nfkc,markup,emails,links,names,tags,numbers,lower,accents,letters,punctuation,spaces",
+        "clean.numbers=shape",
+        "features.lengths=1,2",
+    ),
+    "words": (
+        "clean.steps=nfc,markup,lower,punctuation,stop_words,numbers,lengths,stem",
+        "clean.numbers=drop",
+        "clean.token_lengths=2,12",
+        "classifier.kind=naive-bayes",
+    ),
+    "turkish": ("clean.language=tr", "clean.steps=markup,lower,stop_words,accents", "features.weighting=bm25"),
+    "sets": ("columns.label_separator=|", "clean.tags=marker", "clean.steps=tags,lower"),
+}
+
+
+@pytest.mark.parametrize("name", some_always(DESCRIBED, "usual", "words"))
+def test_others_cut_and_score_texts_alike(
+    letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch, name: str
+) -> None:
+    """By the cleaning in the file: sixty lines of Python, and a page of JavaScript where node is there."""
+    monkeypatch.chdir(tmp_path)
+    sorter = load_sorter(trained(program, letters, DESCRIBED[name], "a.sorter"))
+    program("export", "a.sorter", "-o", "a.json")
+    draw = random.Random(name)
+    odd = ["".join(draw.choices(SIGNS, k=draw.randint(1, 40))) for _ in range(400)]
+    with (letters / "t.csv").open(encoding="utf-8", newline="") as stream:
+        texts = [*(row["message"] for row in csv.DictReader(stream)), *made_texts(sorter)]
+    known = len(texts)  # all of whose words are listed with their stems
+    texts += [*json.loads((letters / "new.json").read_text()), *odd]
+    documents, faults = DocumentReader.of_sorter(sorter).of_objects([{"message": text} for text in texts])
+    usable = [place for place in range(len(texts)) if place not in faults]
+    documents, texts = documents.rows(usable), [texts[place] for place in usable]
+    tokens, decided = tokens_for(sorter, documents), sorter.decide(documents)
+    cleaning = json.loads((tmp_path / "a.json").read_text(encoding="utf-8"))["cleaning"]
+    tokens_of = page_of_code("export.md")["tokens_of"]
+    complete = known - len(faults) if any("forms" in step for step in cleaning["words"]) else len(texts)
+    assert [tokens_of(cleaning, text) for text in texts[:complete]] == tokens[:complete]
+    if shutil.which("node") is None:
+        return
+    (tmp_path / "texts.json").write_text(json.dumps(texts))
+    asking = (
+        f"import {{ scored, tokensOf }} from '{ROOT}/docs/export/score.mjs'; import {{ readFileSync }} from 'node:fs';"
+        "const [rule, texts] = ['a.json', 'texts.json'].map((name) => JSON.parse(readFileSync(name)));"
+        "console.log(JSON.stringify(texts.map((text) => [tokensOf(rule.cleaning, text), scored(rule, text)])));"
+    )
+    (tmp_path / "ask.mjs").write_text(asking)
+    answers = json.loads(subprocess.run(["node", "ask.mjs"], check=True, capture_output=True).stdout)
+    for text, mine, row, label, (found, (given, probabilities)) in zip(
+        texts, map(list, tokens), decided.probabilities, sorter.sorted_as(decided), answers, strict=True
+    ):
+        assert found == tokens_of(cleaning, text), text
+        if found == mine:
+            assert np.abs(np.array(probabilities) - row).max() < 1e-9
+            assert given == (label if decided.sets is None else [one.strip() for one in label.split("|") if one])
+
+
+def test_what_is_no_data_is_said(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    for plan, why in (
+        (("clean.steps=lower,emoji",), "How texts become tokens is not written: the step emoji is more than patterns."),
+        (("clean.tokens_by=[a-z]+",), "How texts become tokens is not written: a pattern of the plan cuts them."),
+        (
+            ("features.lengths=1,2", "features.within_sentences=true"),
+            "How texts become tokens is not written: n-grams end with a sentence.",
+        ),
+    ):
+        for left in tmp_path.glob("a.*"):
+            left.unlink()
+        trained(program, letters, plan, "a.sorter")
+        assert why in program("export", "a.sorter", "-o", "a.json").out
+        assert json.loads((tmp_path / "a.json").read_text())["cleaning"] is None
+
+
+def test_each_answer_has_files_of_its_own(
+    letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    program("train", letters / "t.csv", "--text=message", "--label=topic,topics", "--no-check", "--quiet", "-o", "a.sorter")
+    told = program("export", "a.sorter", "-o", "a.json", "--json").json
+    assert [one["answer"] for one in told["answers"]] == ["topic", "topics"]
+    written = {"a.topic.json", "a.topics.json", "a.topic.tokens.json", "a.topics.tokens.json"}
+    assert {path.name for path in tmp_path.glob("*.json")} == written
+    assert "a.topic.json exists and is kept" in program("export", "a.sorter", "-o", "a.json", code=1).err
+    program("export", "a.sorter", "--answer=topics", "-o", "b.json")
+    one, all_of_it = (json.loads((tmp_path / name).read_text()) for name in ("b.json", "a.topics.json"))
+    assert one == all_of_it and {path.name for path in tmp_path.glob("b.*")} == {"b.json", "b.tokens.json"}
 
 
 def test_the_page_runs(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     trained(program, letters, (), "desk.sorter")
     program("export", "desk.sorter", "-o", "desk.onnx")
-    (code,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "export.md").read_text(encoding="utf-8"), re.DOTALL)
-    exec(compile(code, "docs/export.md", "exec"), {})
+    exec(compile(code_of("export.md")[0], "docs/export.md", "exec"), {})
 
 
 def test_only_operators_of_the_standard_and_the_same_bytes(

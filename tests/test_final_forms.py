@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from upsort.core.plan import Clean
 from upsort.core.text import final_forms
 from upsort.core.text.cleaning import cleaner
-from upsort.core.text.final_forms import FinalForms, full_forms, mapped, merged_counts
+from upsort.core.text.final_forms import FinalForms, mapped, merged_counts, words_by_form
 from upsort.core.text.tokeniser import Tokens, tokenise
 
 WORDS = st.lists(st.lists(st.sampled_from(["fern", "ferns", "the", "Éa", "éa", "K", "moss"]), max_size=6), max_size=5)
@@ -53,7 +53,7 @@ def test_a_form_stands_for_its_commonest_word(most: int, monkeypatch: pytest.Mon
     forms = FinalForms(without_s, counted=True)
     for block in (["ferns ferns fern the"], ["moss ferns"]):
         forms.of_tokens(tokenise(block))
-    assert forms.full_forms() == {"fern": "ferns", "mos": "moss"}
+    assert forms.words_by_form() == {"fern": ["ferns", "fern"], "mos": ["moss"]}
 
 
 @given(st.lists(WORDS, min_size=1, max_size=4), st.integers(1, 5))
@@ -68,7 +68,7 @@ def test_words_counted_apart_stand_for_what_all_of_them_stand_for(parts: list[li
     try:
         apart = merged_counts(*(counted(part).counted_words() for part in parts))
         whole = counted([document for part in parts for document in part])
-        assert full_forms(apart) == whole.full_forms()
+        assert words_by_form(apart) == whole.words_by_form()
     finally:
         final_forms.MOST_WORDS = usual
 

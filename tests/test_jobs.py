@@ -14,6 +14,7 @@ from upsort.core.evaluation.measure_list import MEASURES, rates_of
 from upsort.core.plan import Classifier, Clean, Columns, Features, Gather, Judge, Plan
 from upsort.io.ledger import LedgerEntry, differing, rates_by_entry, sorted_entries
 from upsort.io.notices import RejectedRows
+from upsort.io.outputs.registry import file_names
 from upsort.io.sorter.loading import load_sorters
 from upsort.io.sources.inputs import Inputs, open_inputs
 from upsort.io.tables.documents import LABELLED, DocumentReader
@@ -34,7 +35,7 @@ from upsort.workflows.shared.context import RunContext, ScoringContext
 from upsort.workflows.split import split
 from upsort.workflows.survey import survey
 from upsort.workflows.suspects import suspects
-from upsort.workflows.terms import TermRequest, file_names, of_corpus, of_sorter, terms
+from upsort.workflows.terms import TermRequest, of_corpus, of_sorter, terms
 from upsort.workflows.train import train
 from upsort.workflows.trend import trend
 

@@ -4,18 +4,19 @@ import hashlib
 import json
 import random
 from collections.abc import Sequence
+from itertools import chain
 from pathlib import Path
 from typing import Annotated, Any
 
-from msgspec import Struct
+from msgspec import UNSET, Struct, UnsetType
 
 from upsort.core.errors import UsageProblem
 from upsort.core.training.plain_rule import BETWEEN_SENTENCES, plain_rule, tokens_for
 from upsort.core.training.sorter import TrainedSorter
 from upsort.io.outputs.atomic import replacing, replacing_all, replacing_text
-from upsort.io.outputs.registry import exported_files
+from upsort.io.outputs.registry import exported_files, file_names
 from upsort.io.plan.plan_keys import plan_text
-from upsort.io.sorter.export import json_bytes, onnx_bytes
+from upsort.io.sorter.export import cleaning_data, json_bytes, onnx_bytes
 from upsort.io.tables.documents import DocumentReader
 from upsort.version import __version__
 from upsort.workflows.shared.results import described
@@ -36,6 +37,12 @@ _ODD = (
     "{0} 3,5 1.000 {1} 2024-03-09 {2}",
     "\u6881\u6728 {0} \u0e2a\u0e27\u0e31\u0e2a\u0e14\u0e35 {1}",
     "nothing0that1is2known",
+    "{0}\u00ad{1} {1}\u2010{2} {2}\u2011{0} x<y {0}<{1} a > b",
+    "{0} &amp; {1}&nbsp;{2} &#8217; &#x41;{0} &notit; &lt;b&gt; &unknown; &#128;",
+    '<![CDATA[{0} <b>{1}</b>]]> <!-- {2} --> <p class="{0}">{1}<br/>{2}</p> <!-- {0}',
+    "<script>{0}</script> {1} <style>a</style> <a b c>d</a> <img src='{2}' hidden> {0}",
+    "\u0391\u03a3 \u03a3\u0391\u03a3 {0} \u1e9e\ufb01 {1}\u0301 {2}_{0} {1}\u00b7{2} \u0e01\u0e33\u0e25\u0e31\u0e07",
+    "@{0} #{1} #2024{2} {0}@{1}.example 1,5.3 3.{0} {1}-2024-{2} \u0661\u0662 \u2460 \ue000{0}\ue001",
 )
 """Texts that are cut into tokens otherwise by careless programs; terms of the sorter are in their gaps."""
 
@@ -48,6 +55,22 @@ class ExportResult(Struct, frozen=True, kw_only=True):
     terms: int
     labels: list[str]
     kind: str
+    answer: Annotated[str | UnsetType, described("the label column, where the sorter gives several answers")] = UNSET
+    not_described: Annotated[str | UnsetType, described("why the file does not say how texts become tokens")] = UNSET
+
+
+class ExportSeveralResult(Struct, frozen=True, kw_only=True):
+    """upsort export, with several answers"""
+
+    answers: list[ExportResult]
+
+
+def answer_files(sorters: Sequence[TrainedSorter], output: Path) -> list[Path]:
+    """The file of each answer; the name that was given where there is one answer alone."""
+    if len(sorters) == 1:
+        return [output]
+    names = file_names([sorter.answer for sorter in sorters])
+    return [output.with_name(f"{output.stem}.{name}{output.suffix}") for name in names]
 
 
 def check_ending(output: Path) -> None:
@@ -60,26 +83,38 @@ def export(sorter: TrainedSorter, source: Path, output: Path) -> ExportResult:
     """Write the sorter, and next to it texts with their tokens. source: its file, whose digest is written down.
 
     Raises UsageProblem, with the reason, for a sorter that cannot be said in the format."""
-    rule = plain_rule(sorter)
+    rule, texts = plain_rule(sorter), made_texts(sorter)
+    listed = {*chain(*sorter.resources.words_by_form.values()), *sorter.cleaning.words_of(texts).words}
+    cleaning, not_described = None, ""
+    try:
+        cleaning = cleaning_data(sorter.cleaning, listed, rule.sentences)
+    except UsageProblem as problem:
+        not_described = problem.what
     metadata = {
         "made_by": f"upsort {__version__}",
         "sorter_sha256": hashlib.sha256(source.read_bytes()).hexdigest(),
         "plan": plan_text(sorter.plan),
         "tokens": _token_metadata(sorter),
+        "cleaning": cleaning,
     }
-    made = onnx_bytes if output.suffix.lower() == ONNX else json_bytes
-    content, (_, tokens) = made(rule, metadata), exported_files(output)
+    as_text = {
+        name: value if isinstance(value, str) else json.dumps(value, ensure_ascii=False) for name, value in metadata.items()
+    }
+    content = onnx_bytes(rule, as_text) if output.suffix.lower() == ONNX else json_bytes(rule, metadata)
+    _, tokens = exported_files(output)
     with replacing_all():
         with replacing(output) as stream:
             stream.write(content)
         with replacing_text(tokens) as text:
-            json.dump(_samples(sorter, made_texts(sorter)), text, ensure_ascii=False, indent=1)
+            json.dump(_samples(sorter, texts), text, ensure_ascii=False, indent=1)
     return ExportResult(
         exported=str(output),
         tokens=str(tokens),
         terms=len(rule.terms),
         labels=list(sorter.labels),
         kind=sorter.plan.classifier.kind,
+        answer=sorter.answer or UNSET,
+        not_described=not_described or UNSET,
     )
 
 

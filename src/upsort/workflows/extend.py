@@ -180,8 +180,9 @@ def _older(
 
 def _resources(sorter: TrainedSorter, corpus: LabelledCorpus) -> Resources:
     """The word lists of the corpus, with the full forms of stems that either knows."""
-    forms = {**sorter.resources.full_forms, **corpus.resources.full_forms}
-    return replace(corpus.resources, full_forms=forms)
+    before, now = sorter.resources.words_by_form, corpus.resources.words_by_form
+    forms = {form: [*dict.fromkeys([*now.get(form, ()), *before.get(form, ())])] for form in {**before, **now}}
+    return replace(corpus.resources, words_by_form=forms)
 
 
 def _named(extended: TrainedSorter, before: TrainedSorter, whole: StoredDocuments) -> TrainedSorter:

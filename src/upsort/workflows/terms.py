@@ -1,8 +1,7 @@
 """The terms that speak for and against labels, from a sorter or from a labelled corpus."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
-from itertools import chain, count
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +20,7 @@ from upsort.core.training.labelled import LabelledDocuments, build_features
 from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.train_sorter import train_sorter
 from upsort.io.outputs.atomic import make_folder
+from upsort.io.outputs.registry import file_names
 from upsort.plots.canvas import colours_of_few
 from upsort.plots.term_figures import frequency_scatter, term_weight_bars, tree_figure
 from upsort.workflows.cross_validate import prepare_folds
@@ -101,13 +101,13 @@ class TermRequest:
 class TermEvidence:
     """counts: of terms by label. weights: leanings of a linear sorter. stable: (n_terms, k), where folds were made.
 
-    full_forms: the word that a stem most often represents."""
+    words_by_form: the words that a stem represents, the most frequent one first."""
 
     labels: tuple[str, ...]
     counts: label_terms.TermCounts
     weights: Floats | None
     stable: Bools | None
-    full_forms: dict[str, str]
+    words_by_form: Mapping[str, Sequence[str]]
 
 
 def of_sorter(sorter: TrainedSorter) -> TermEvidence:
@@ -126,7 +126,7 @@ def of_sorter(sorter: TrainedSorter) -> TermEvidence:
     )
     weights = label_terms.label_margins(label_terms.weights_of(sorter)) if sorter.classifier.rule is not None else None
     return TermEvidence(
-        labels=sorter.labels, counts=counts, weights=weights, stable=None, full_forms=dict(sorter.resources.full_forms)
+        labels=sorter.labels, counts=counts, weights=weights, stable=None, words_by_form=dict(sorter.resources.words_by_form)
     )
 
 
@@ -134,9 +134,9 @@ def tree_rules(sorter: TrainedSorter, only: str, figures: Path | None) -> TermsR
     """The rules of a tree, which has no weights. only: the label that they end in. figures: a folder for a drawing of the whole
     tree, which is made. Raises UsageProblem for a label that there is not."""
     _check_label(only, sorter.labels)
-    full_forms, rules = dict(sorter.resources.full_forms), []
+    words_by_form, rules = dict(sorter.resources.words_by_form), []
     for rule in sorted(rules_of(sorter), key=lambda leaf: -float(leaf.documents.sum())):
-        conditions = [_condition(answer, full_forms) for answer in rule.answers]
+        conditions = [_condition(answer, words_by_form) for answer in rule.answers]
         best = int(np.argmax(rule.documents))
         if only in ("", sorter.labels[best]):
             rules.append(TermRule(sorter.labels[best], conditions, float(rule.documents.sum()), float(rule.documents[best])))
@@ -149,18 +149,18 @@ def tree_rules(sorter: TrainedSorter, only: str, figures: Path | None) -> TermsR
     )
 
 
-def _condition(answer: AnsweredQuestion, full_forms: dict[str, str]) -> str:
+def _condition(answer: AnsweredQuestion, words_by_form: Mapping[str, Sequence[str]]) -> str:
     if answer.bound is not None:
         return f"{answer.term} {'>' if answer.answer else '≤'} {answer.bound:.4g}"
-    return f"{'' if answer.answer else 'no '}{displayed_term(answer.term, full_forms)}"
+    return f"{'' if answer.answer else 'no '}{displayed_term(answer.term, words_by_form)}"
 
 
 def tree_lines(sorter: TrainedSorter) -> list[str]:
     """A tree as text: each condition a line, indented below the ones before it, and behind the last one where it ends."""
-    full_forms, lines = dict(sorter.resources.full_forms), list[str]()
+    words_by_form, lines = dict(sorter.resources.words_by_form), list[str]()
     before: list[str] = []
     for rule in rules_of(sorter):
-        conditions = [_condition(answer, full_forms) for answer in rule.answers]
+        conditions = [_condition(answer, words_by_form) for answer in rule.answers]
         best = int(np.argmax(rule.documents))
         end = f"{sorter.labels[best]}, {rule.documents[best]:,.6g} of {float(rule.documents.sum()):,.6g}"
         common = next((place for place, pair in enumerate(zip(conditions, before, strict=False)) if pair[0] != pair[1]), 0)
@@ -196,7 +196,7 @@ def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
             ready = prepare_folds(corpus, work.plan, answer)
             stable = _same_sign(ready.documents, method, ready.splits.each, sorter, weights)
     return TermEvidence(
-        labels=documents.names, counts=counts, weights=weights, stable=stable, full_forms=dict(corpus.resources.full_forms)
+        labels=documents.names, counts=counts, weights=weights, stable=stable, words_by_form=dict(corpus.resources.words_by_form)
     )
 
 
@@ -270,7 +270,7 @@ def _of_pair(evidence: TermEvidence, pair: tuple[str, str]) -> TermEvidence:
         ),
         weights=weights - weights[:, ::-1] if weights is not None else None,
         stable=evidence.stable[chosen] if evidence.stable is not None else None,
-        full_forms=evidence.full_forms,
+        words_by_form=evidence.words_by_form,
     )
 
 
@@ -304,7 +304,7 @@ def _ranked_term(evidence: TermEvidence, values: Floats, z: Floats | None, row: 
     of = int(evidence.counts.label_documents[column])
     others_of = evidence.counts.whole.documents - of
     return RankedTerm(
-        term=displayed_term(term, evidence.full_forms),
+        term=displayed_term(term, evidence.words_by_form),
         value=float(values[row, column]),
         z=float(z[row, column]) if z is not None else None,
         documents=own,
@@ -316,9 +316,9 @@ def _ranked_term(evidence: TermEvidence, values: Floats, z: Floats | None, row: 
     )
 
 
-def displayed_term(term: str, full_forms: dict[str, str]) -> str:
+def displayed_term(term: str, words_by_form: Mapping[str, Sequence[str]]) -> str:
     """A term, with the full form of a stem behind it."""
-    full = " ".join(full_forms.get(part, part) for part in term.split(" "))
+    full = " ".join(words_by_form.get(part, [part])[0] for part in term.split(" "))
     return term if full == term else f"{term} ({full})"
 
 
@@ -351,13 +351,3 @@ def _draw(
         scatter = partial(frequency_scatter, (label, colour), counts.terms, counts.whole.holding, values[:, number], request.way)
         figures += [(bars, request.figures / f"terms-{name}.png"), (scatter, request.figures / f"frequency-{name}.png")]
     return [str(path) for path in save_all(figures)]
-
-
-def file_names(labels: Sequence[str]) -> list[str]:
-    """A name for a file of each label, each another one."""
-    names: list[str] = []
-    for label in labels:
-        base = "".join(character if character.isalnum() else "-" for character in label)
-        candidates = (f"{base}-{number}" for number in count(2))
-        names.append(next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names)))
-    return names

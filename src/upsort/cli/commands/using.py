@@ -144,8 +144,9 @@ EXPORT = Command(
     name="export",
     summary="write a sorter in an open format",
     description="Write a sorter in an open format for other programs: ONNX, from tokens to labels and\n"
-    "probabilities, or plain JSON. NAME.tokens.json next to it holds a hundred texts with tokens and\n"
-    "answers, to test another program with.",
+    "probabilities, or plain JSON; how texts become tokens is written as data. NAME.tokens.json next to\n"
+    "it holds a hundred texts with tokens and answers, to test another program with. Of a sorter with\n"
+    "several answers each has files of its own, unless --answer names one.",
     example="upsort export desk.sorter -o desk.onnx",
     rules=(),
     options=ExportOptions,

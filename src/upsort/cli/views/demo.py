@@ -22,10 +22,9 @@ from upsort.core.errors import quoted
 from upsort.core.lazy import record
 from upsort.core.plan import Columns
 from upsort.io.outputs.atomic import make_folder
-from upsort.io.outputs.registry import HELD_OUT_NAME, TRAINING_NAME
+from upsort.io.outputs.registry import HELD_OUT_NAME, TRAINING_NAME, file_names
 from upsort.workflows.demo import RunResult, write_demo_files
 from upsort.workflows.shared.context import kept_cluster
-from upsort.workflows.terms import file_names
 
 COLUMNS = "--text subject,message --label topic"
 

@@ -14,11 +14,12 @@ from upsort.cli.request import JUDGED, inputs_of, report_rejects, scoring_contex
 from upsort.core.evaluation.intervals import UNKNOWN, Rate
 from upsort.core.evaluation.measure_list import MEASURES
 from upsort.io.ledger import COLUMNS, Ends, LedgerEntry, differing, entries, rates_by_entry, sorted_entries
+from upsort.io.outputs.atomic import replacing_all
 from upsort.io.outputs.registry import LEDGER
 from upsort.io.outputs.table_file import table_file
-from upsort.io.sorter.loading import load_sorter
+from upsort.io.sorter.loading import load_sorter, load_sorters
 from upsort.io.tables.documents import LABELLED, DocumentReader
-from upsort.workflows.export import check_ending, export
+from upsort.workflows.export import ExportSeveralResult, answer_files, check_ending, export
 from upsort.workflows.report import (
     ReportResult,
     ReportSources,
@@ -34,14 +35,19 @@ def run_export(options: ExportOptions, console: Console) -> Exit:
     """Write, and say what the file takes and gives."""
     output, source = Path(options.output), Path(options.sorter)
     check_ending(output)
-    sorter = load_sorter(source, options.answer)
-    result = export(sorter, source, output)
-    view = View(result)
-    view.add_answer(
-        f"Exported: {output} ({result.kind}, {result.terms:,} terms, {len(result.labels):,} labels). Input: tokens; output: "
-        f"probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
-    )
-    view.add_sentence(f"Examples with their tokens and the sorter's answers: {result.tokens}.")
+    sorters = [load_sorter(source, options.answer)] if options.answer else load_sorters(source)
+    files = answer_files(sorters, output)
+    with replacing_all():
+        results = [export(sorter, source, file) for sorter, file in zip(sorters, files, strict=True)]
+    view = View(results[0] if len(results) == 1 else ExportSeveralResult(answers=results))
+    for result, sorter in zip(results, sorters, strict=True):
+        view.add_answer(
+            f"Exported: {result.exported} ({result.kind}, {result.terms:,} terms, {len(result.labels):,} labels). Input: tokens; "
+            f"output: probabilities and {'a label' if sorter.thresholds is None else 'labels'}."
+        )
+    if results[0].not_described:
+        view.add_sentence(results[0].not_described)
+    view.add_sentence(f"Examples with their tokens and the sorter's answers: {', '.join(result.tokens for result in results)}.")
     console.show(view)
     return Exit.DONE
 

@@ -35,15 +35,15 @@ from upsort.core.text.step import PRIVATE
 WORD, DIGIT, OTHER, INNER, DIGIT_INNER, IDEOGRAPH, MARK = range(7)
 # Those below OTHER are inside tokens wherever they stand; for those above it, that depends on their neighbours.
 
-_INNER = frozenset("'’-_·\u2010\u2011\u00ad\u200c\u200d")
+INNER_MARKS = frozenset("'’-_·\u2010\u2011\u00ad\u200c\u200d")
 _DIGIT_INNER = frozenset(".,")
-_IDEOGRAPHS = ((0x3041, 0x3096), (0x3400, 0x4DBF), (0x4E00, 0x9FFF), (0xF900, 0xFAFF), (0x20000, 0x3FFFF))
+IDEOGRAPHS = ((0x3041, 0x3096), (0x3400, 0x4DBF), (0x4E00, 0x9FFF), (0xF900, 0xFAFF), (0x20000, 0x3FFFF))
 
 
 @lru_cache(maxsize=8192)
 def character_class(character: str) -> int:
     """The class of one character; one of the constants of this module."""
-    if character in _INNER:
+    if character in INNER_MARKS:
         return INNER
     if character in PRIVATE:
         return WORD
@@ -52,7 +52,7 @@ def character_class(character: str) -> int:
     category = unicodedata.category(character)
     if category[0] == "L":
         code = ord(character)
-        return IDEOGRAPH if any(low <= code <= high for low, high in _IDEOGRAPHS) else WORD
+        return IDEOGRAPH if any(low <= code <= high for low, high in IDEOGRAPHS) else WORD
     if category[0] == "N":
         return DIGIT
     return MARK if category[0] == "M" else OTHER

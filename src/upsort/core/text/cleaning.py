@@ -230,7 +230,7 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     for step in steps[first:]:
         match step.place:
             case StepPlace.ON_WORDS:
-                before = _composed(on_text, [earlier for _, earlier in on_words])
+                before = composed(on_text, [earlier for _, earlier in on_words])
                 on_words.append((step.name, _on_words(step)(settings, resources, before)))
             case StepPlace.ANYWHERE:
                 on_words.append((step.name, _on_a_word(_on_text(step)(settings, resources))))
@@ -271,7 +271,7 @@ def _on_words(step: Step) -> OnWords:
     return step.on_words
 
 
-def _composed(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:
+def composed(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep]) -> WordStep:
     """What the steps so far do to a single word."""
     letters = [step for name, step in on_text if step_called(name).respells]
 

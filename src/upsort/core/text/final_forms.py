@@ -72,9 +72,9 @@ class FinalForms:
         )
         return merged_counts(*self._forgotten, now)
 
-    def full_forms(self) -> dict[str, str]:
-        """See `full_forms`."""
-        return full_forms(self.counted_words())
+    def words_by_form(self) -> dict[str, list[str]]:
+        """See `words_by_form`."""
+        return words_by_form(self.counted_words())
 
 
 @record(frozen=True)
@@ -102,13 +102,13 @@ def merged_counts(*parts: CountedWords) -> CountedWords:
     return CountedWords(list(numbers), forms, counts)
 
 
-def full_forms(counted: CountedWords) -> dict[str, str]:
-    """For each form that differs from it, the word that it most often stood for."""
-    best: dict[str, tuple[int, str]] = {}
+def words_by_form(counted: CountedWords) -> dict[str, list[str]]:
+    """For each form that is not that of itself alone, the words that it stood for, the most frequent one first."""
+    by_form: dict[str, list[tuple[int, str]]] = {}
     for word, form, count in zip(counted.words, counted.forms, counted.counts.tolist(), strict=True):
-        if form not in best or (count, word) > best[form]:
-            best[form] = (count, word)
-    return {form: word for form, (_, word) in sorted(best.items()) if form != word}
+        by_form.setdefault(form, []).append((count, word))
+    words = {form: [word for _, word in sorted(found, reverse=True)] for form, found in sorted(by_form.items())}
+    return {form: found for form, found in words.items() if found != [form]}
 
 
 def mapped(tokens: Tokens, step: WordStep) -> Tokens:

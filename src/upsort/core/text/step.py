@@ -1,7 +1,7 @@
 """The record that each step of cleaning fills in, what steps need from files, and marker terms."""
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import field
 from enum import Enum
 from threading import get_ident
@@ -112,7 +112,7 @@ WordStep = Callable[[str], str]
 class Resources:
     """What steps need from files. stop_words: a list of one's own. lemma_table: forms and lemmas; english: its words, for lemmas.
     replacements: words and their replacements. keep: text that stays one token. vocabulary: the terms to use, where they are
-    given. full_forms: for a stem or lemma, the word that it most often represents.
+    given. words_by_form: for a stem or lemma, the words that it represents, the most frequent one first.
 
     All empty where the plan asks for none of them.
     patience: what all patterns of a plan share, so that their bounds hold for all of them together."""
@@ -123,7 +123,7 @@ class Resources:
     replacements: Mapping[str, str] = field(default_factory=dict)
     keep: tuple[str, ...] = ()
     vocabulary: frozenset[str] = frozenset()
-    full_forms: Mapping[str, str] = field(default_factory=dict)
+    words_by_form: Mapping[str, Sequence[str]] = field(default_factory=dict)
     patience: PatternBudget | None = field(default=None, compare=False, repr=False)
 
 

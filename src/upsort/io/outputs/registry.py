@@ -7,8 +7,9 @@ is replaced where the run was allowed to (--overwrite), or wrote it itself."""
 import glob
 import re
 import tomllib
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from itertools import chain, count
 from pathlib import Path
 from typing import Any
 
@@ -151,6 +152,16 @@ def matrix_files(path: Path) -> list[Path]:
 def exported_files(path: Path) -> list[Path]:
     """An exported sorter, and the texts with their tokens next to it."""
     return [path, path.with_name(f"{path.stem}.tokens.json")]
+
+
+def file_names(labels: Sequence[str]) -> list[str]:
+    """A name for a file of each label, each another one."""
+    names: list[str] = []
+    for label in labels:
+        base = "".join(character if character.isalnum() else "-" for character in label)
+        candidates = (f"{base}-{number}" for number in count(2))
+        names.append(next(name for name in chain([base], candidates) if name.casefold() not in map(str.casefold, names)))
+    return names
 
 
 IN_NAME = "*"

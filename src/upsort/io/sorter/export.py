@@ -1,7 +1,11 @@
-"""A plain rule in open formats: ONNX, with operators of the standard alone, and JSON."""
+"""A plain rule in open formats: ONNX, with operators of the standard alone, and JSON, with the cleaning of texts as data."""
 
+import html
 import json
-from collections.abc import Mapping, Sequence
+import re
+import unicodedata
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from html.entities import html5
 from typing import Any
 
 import numpy as np
@@ -10,6 +14,13 @@ from upsort.core.arrays import AnyArray
 from upsort.core.classifiers.calibration import Calibration
 from upsort.core.errors import UsageProblem
 from upsort.core.lazy import onnx
+from upsort.core.plan import Clean
+from upsort.core.text import characters
+from upsort.core.text.cleaning import Cleaner, composed
+from upsort.core.text.step import CLOSE, MARKER_CHARACTERS, OPEN, PRIVATE, marker, shown
+from upsort.core.text.steps import characters as letters
+from upsort.core.text.steps import markup, patterns, step_called
+from upsort.core.text.steps.words import stop_forms
 from upsort.core.training.plain_rule import PlainRule
 from upsort.core.training.sorter import UNDECIDED
 
@@ -213,7 +224,7 @@ def _each(graph: _GraphBuilder, calibration: Calibration) -> str:
     return graph.of("Sigmoid", graph.of("Add", scaled, graph.number(calibration.offsets)))
 
 
-def json_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
+def json_bytes(rule: PlainRule, metadata: Mapping[str, Any]) -> bytes:
     """The rule as an object of JSON; docs/files.md says what is in it. metadata: what is there next to it."""
     calibration = rule.calibration
     values = {
@@ -239,3 +250,134 @@ def json_bytes(rule: PlainRule, metadata: Mapping[str, str]) -> bytes:
         },
     }
     return json.dumps(values, ensure_ascii=False).encode("utf-8", "backslashreplace")
+
+
+def cleaning_data(cleaning: Cleaner, words: Iterable[str], sentences: bool) -> dict[str, Any]:
+    """How texts become tokens, as data; docs/export.md says what is in it. Patterns are in the syntax that ECMAScript has with
+    the flag u. words: as they are cut, of which stems and lemmas are listed. sentences: whether tokens say where sentences end.
+
+    Raises UsageProblem for a step that is no data."""
+    if cleaning.tokens_by is not None or sentences:
+        why = "a pattern of the plan cuts them" if cleaning.tokens_by is not None else "n-grams end with a sentence"
+        raise UsageProblem(f"How texts become tokens is not written: {why}.", "Bring tokens.")
+    steps: list[dict[str, Any]] = [_replacing(f"[{MARKER_CHARACTERS}]", " ")]
+    for name, _ in cleaning.on_text:
+        steps += [{"step": name, **one} for one in _of_step(name, cleaning.settings)]
+    later: list[dict[str, Any]] = []
+    known = {shown(word) for word in words}
+    for place, (name, step) in enumerate(cleaning.on_words):
+        earlier = [other for _, other in cleaning.on_words[:place]]
+        if name == "stop_words":
+            before = composed(cleaning.on_text, earlier)
+            left_out = stop_forms(cleaning.settings, cleaning.resources, before)
+            later.append({"step": name, "left_out": sorted(left_out)})
+        elif step_called(name).joins_forms:
+            later.append({"step": name, "forms": {word: step(word) for word in sorted(known) if step(word) != word}})
+        elif name == "lengths":
+            later.append({"step": name, "lengths": cleaning.settings.token_lengths})
+        else:
+            later += [{"step": name, **one} for one in _of_step(name, cleaning.settings)]
+        known = {step(word) for word in known} - {""}
+    return {"unicode": unicodedata.unidata_version, "steps": steps, "token": _TOKEN, "words": later, "shown": _SHOWN}
+
+
+def _of_step(name: str, settings: Clean) -> list[dict[str, Any]]:
+    """What a step does to text. Raises UsageProblem for one that is no data."""
+    made = _STEPS.get(name)
+    if made is None:
+        raise UsageProblem(f"How texts become tokens is not written: the step {name} is more than patterns.", "Bring tokens.")
+    return made(settings)
+
+
+def _replacing(pattern: Any, by: str | dict[str, str]) -> dict[str, Any]:
+    """A pattern and what replaces a match: a text in which $1 is the first group, or the text of the group that matched."""
+    written = pattern if isinstance(pattern, str) else portable(pattern)
+    any_case = not isinstance(pattern, str) and bool(pattern.flags & re.IGNORECASE)
+    return {"pattern": written, "any_case": any_case, "by": by}
+
+
+def _chosen(pattern: Any, mode: str, name: str) -> list[dict[str, Any]]:
+    return [] if mode == "keep" else [_replacing(pattern, " " if mode == "drop" else marker(name))]
+
+
+def _numbers(settings: Clean) -> list[dict[str, Any]]:
+    if settings.numbers == "shape":
+        return [_replacing(letters.SHAPES, {name: marker(name) for name in letters.SHAPE_NAMES})]
+    return _chosen(letters.NUMBER, settings.numbers, "number")
+
+
+def _tags(settings: Clean) -> list[dict[str, Any]]:
+    return [_replacing(patterns.HASHTAG, "$1")] if settings.tags == "keep" else _chosen(patterns.HASHTAG, settings.tags, "tag")
+
+
+def _markup(_: Clean) -> list[dict[str, Any]]:
+    """Markup, what ends a comment and what no text is in, and the characters that have names or other numbers."""
+    named = {name: html.unescape(f"&{name}") for name in html5}
+    numbered = {f"#{code}": html.unescape(f"&#{code};") for code in [*range(256), *_NO_CHARACTERS]}
+    other = {name: text for name, text in numbered.items() if text != chr(int(name[1:]))}
+    ends = {kind: portable(pattern) for kind, pattern in markup.ENDS.items()}
+    return [{"markup": portable(markup.MARKUP_PATTERN), "ends": ends, "characters": {**named, **other}}]
+
+
+_NO_CHARACTERS = [*range(0xFDD0, 0xFDF0), *(plane << 16 | end for plane in range(17) for end in (0xFFFE, 0xFFFF))]
+"""Code points that are no characters (Unicode, section 23.7)."""
+_IDEOGRAPHS = "".join(f"{chr(low)}-{chr(high)}" for low, high in characters.IDEOGRAPHS)
+_LETTER, _DIGIT = rf"(?:(?![{_IDEOGRAPHS}])\p{{L}}|[{''.join(sorted(PRIVATE))}])", r"\p{N}"
+_PART = rf"(?:{_LETTER}|{_DIGIT})+\p{{M}}*"
+_INNER = "".join(sorted(characters.INNER_MARKS - {"-"})) + "-"
+_TOKEN = rf"{_PART}(?:(?:[{_INNER}]|(?<={_DIGIT})[.,](?={_DIGIT}))?{_PART})*|(?=[{_IDEOGRAPHS}])\p{{L}}"
+_SHOWN = {OPEN: "{", CLOSE: "}"}
+_STEPS: dict[str, Callable[[Clean], list[dict[str, Any]]]] = {
+    "nfc": lambda _: [{"normal_form": "NFC"}],
+    "nfkc": lambda _: [{"normal_form": "NFKC"}],
+    "accents": lambda _: [{"normal_form": "NFD"}, _replacing(r"\p{Mn}", ""), {"normal_form": "NFC"}],
+    "lower": lambda settings: [{"lower": settings.language if settings.language in characters.DOTTED_I_LANGUAGES else ""}],
+    "markup": _markup,
+    "line_ends": lambda _: [_replacing(letters.INNER_LINE_END, "")],
+    "letters": lambda _: [_replacing(letters.REPEATED, "$1$1")],
+    "links": lambda settings: _chosen(patterns.LINK, settings.links, "link"),
+    "emails": lambda settings: _chosen(patterns.EMAIL, settings.emails, "email"),
+    "names": lambda settings: _chosen(patterns.NAME, settings.names, "name"),
+    "tags": _tags,
+    "numbers": _numbers,
+    "punctuation": lambda _: [{"outside_tokens": r"(?!\p{Emoji_Presentation})[\p{P}\p{S}]", "by": " "}],
+    "spaces": lambda _: [_replacing(re.compile(r"\s+"), " "), _replacing("^ | $", "")],
+}
+"""What steps do, as data; those on words alone are in `cleaning_data`."""
+
+_PIECES = re.compile(
+    r"\[\^\\W(?P<less>(?:_|\\d)*)\]|\\(?P<escaped>.)|(?P<opens>\[\^?)|(?P<closes>\])|(?P<times>[*+?}])\+|\(\?P(?P<name>[<=])(?:(?<==)(?P<of>\w+)\))?",
+    re.DOTALL,
+)
+_WORD, _SPACE = r"\p{L}\p{N}_", r"\t-\r\x1c-\x20\x85\xa0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000"
+_CLASSES = {False: {"w": _WORD, "d": r"\p{Nd}", "s": _SPACE}, True: {"w": r"A-Za-z0-9_", "d": "0-9", "s": r"\t-\r\x20"}}
+"""What \\w, \\d and \\s stand for; in patterns of ASCII alone, or in others."""
+_NEGATED = {"": _WORD, "_": r"\p{L}\p{N}", r"\d": r"\p{L}\p{Nl}\p{No}_", r"\d_": r"\p{L}\p{Nl}\p{No}"}
+_SYNTAX = "^$\\.*+?()[]{}|/"
+
+
+def portable(pattern: "re.Pattern[str]") -> str:
+    """A pattern of this program as ECMAScript has it with the flag u: classes of characters written out, possessive repetitions
+    as plain ones, which here match the same."""
+    classes, inside = _CLASSES[bool(pattern.flags & re.ASCII)], False
+    word = classes["w"]
+
+    def written(match: "re.Match[str]") -> str:
+        nonlocal inside
+        if match["less"] is not None:
+            return f"[{_NEGATED[match['less']]}]"
+        if match["opens"] or match["closes"]:
+            inside = not match["closes"]
+            return match[0]
+        if match["times"]:
+            return match[0] if inside else match["times"]
+        if match["name"]:
+            return "(?<" if match["name"] == "<" else f"\\{pattern.groupindex[match['of']]}"
+        sign = match["escaped"]
+        if sign in classes:
+            return classes[sign] if inside else f"[{classes[sign]}]"
+        if sign == "b":
+            return f"(?:(?<=[{word}])(?![{word}])|(?<![{word}])(?=[{word}]))"
+        return match[0] if sign.isalnum() or sign in _SYNTAX or (inside and sign == "-") else sign
+
+    return _PIECES.sub(written, pattern.pattern)

@@ -140,7 +140,7 @@ class ResourcesHead(Struct, frozen=True, kw_only=True):
     stop_words: list[str] | None = None
     lemma_table: dict[str, str] = {}
     costs: dict[str, dict[str, Cost]] | None = None
-    full_forms: dict[str, str] = {}
+    words_by_form: dict[str, Annotated[list[str], Meta(min_length=1)]] = {}
     replacements: dict[Annotated[str, Meta(min_length=1)], str] = {}
     keep: list[str] = []
 

@@ -345,7 +345,7 @@ def _resources(head: dict[str, Any], plan: Plan, path: Path) -> Resources:
         stop_words=frozenset(words) if words is not None else None,
         lemma_table=table,
         english=english_for(plan.clean if not table else None),
-        full_forms=resources_head.get("full_forms", {}),
+        words_by_form=resources_head.get("words_by_form", {}),
         replacements=resources_head.get("replacements", {}),
         keep=tuple(resources_head.get("keep", [])),
     )

@@ -51,7 +51,7 @@ def save_sorters(sorters: Sequence[TrainedSorter], path: Path) -> int:
             "stop_words": sorted(stop_words) if (stop_words := first.resources.stop_words) is not None else None,
             "lemma_table": dict(sorted(first.resources.lemma_table.items())),
             "costs": next((sorter.costs for sorter in sorters if sorter.costs is not None), None),
-            "full_forms": dict(first.resources.full_forms),
+            "words_by_form": dict(first.resources.words_by_form),
             **({"replacements": dict(table)} if (table := first.resources.replacements) else {}),
             **({"keep": list(keep)} if (keep := first.resources.keep) else {}),
         },

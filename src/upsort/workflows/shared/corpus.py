@@ -275,8 +275,8 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
             copies = find_duplicates(fingerprints, work.plan.judge.similarity, work.engine.threads)
     resources = method.resources
     if cleaning.forms is not None and cleaning.forms.counted:
-        full_forms = distributed.full_forms if distributed is not None else cleaning.forms.full_forms()
-        resources = replace(resources, full_forms=full_forms)
+        words_by_form = distributed.words_by_form if distributed is not None else cleaning.forms.words_by_form()
+        resources = replace(resources, words_by_form=words_by_form)
     if not measured.documents:
         raise DataProblem(
             f"No usable document: {nothing_usable(work.rejects)}.", "Check --text, --label and --encoding against the table."

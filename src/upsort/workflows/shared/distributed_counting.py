@@ -21,7 +21,7 @@ from upsort.core.lazy import record
 from upsort.core.matrices.partitioned import Executor, PartitionedMatrix, tree_reduce
 from upsort.core.plan import Clean, Columns, Features, Plan
 from upsort.core.text.cleaning import Cleaner, cleaner
-from upsort.core.text.final_forms import CountedWords, FinalForms, full_forms, merged_counts
+from upsort.core.text.final_forms import CountedWords, FinalForms, merged_counts, words_by_form
 from upsort.core.text.step import Resources
 from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.tables.document_blocks import DocumentBlock
@@ -147,13 +147,13 @@ PARTS_PER_PARTITION = 64
 
 @record(frozen=True, kw_only=True)
 class DistributedCounts:
-    """block_data: of each block. fingerprints: of all documents, where blocks have them. full_forms: words that stems or lemmas
-    represents."""
+    """block_data: of each block. fingerprints: of all documents, where blocks have them. words_by_form: words that stems
+    or lemmas represent."""
 
     measured: CorpusCounts
     block_data: list[Any]
     fingerprints: PartitionedFingerprints | None
-    full_forms: dict[str, str]
+    words_by_form: dict[str, list[str]]
 
 
 def can_distribute(work: RunContext) -> bool:
@@ -232,7 +232,9 @@ def distributed_counts(
         ),
         block_data=[data for brief in briefs for data in brief.block_data],
         fingerprints=PartitionedFingerprints(printed, starts, executor) if printed else None,
-        full_forms=full_forms(merged_counts(*executor.gather(tree_reduce(executor, formed, merged_counts)))) if formed else {},
+        words_by_form=words_by_form(merged_counts(*executor.gather(tree_reduce(executor, formed, merged_counts))))
+        if formed
+        else {},
     )
 
 

@@ -24,7 +24,7 @@ from upsort.core.text.editing import Edit, PerDocument, Rewrite, Substitution, T
 from upsort.core.text.step import Resources, Step, StepPlace, WordStep, marker
 from upsort.core.text.steps.patterns import choice
 
-_REPEATED = re.compile(r"([^\W\d_])\1{2,}")
+REPEATED = re.compile(r"([^\W\d_])\1{2,}")
 _CHARACTERS = re.compile(r"I\u0307|.", re.DOTALL)
 
 
@@ -49,7 +49,7 @@ LETTERS = Step(
     summary="a letter that stands three times or more in a row: twice",
     example=("sooooo dry", "soo dry"),
     place=StepPlace.ANYWHERE,
-    on_text=lambda _, __: Substitution(_REPEATED, lambda match: match.group(1) * 2, _three_alike),
+    on_text=lambda _, __: Substitution(REPEATED, lambda match: match.group(1) * 2, _three_alike),
     respells=True,
 )
 
@@ -74,12 +74,12 @@ def _without_accents(text: str) -> str:
     return unicodedata.normalize("NFC", _NOT_ASCII.sub(lambda match: match.group().translate(_BASES), text))
 
 
-_INNER_LINE_END = re.compile(rf"(?<=[{UNSPACED}])[ \t\u3000]*\r?\n[ \t\u3000]*(?=[{UNSPACED}])")
+INNER_LINE_END = re.compile(rf"(?<=[{UNSPACED}])[ \t\u3000]*\r?\n[ \t\u3000]*(?=[{UNSPACED}])")
 LINE_ENDS = Step(
     name="line_ends",
     summary="line ends inside words of Chinese, Japanese, Thai and others without spaces",
     example=("浇水太多\n根烂了", "浇水太多根烂了"),
-    on_text=lambda _, __: Substitution(_INNER_LINE_END, lambda _: ""),
+    on_text=lambda _, __: Substitution(INNER_LINE_END, lambda _: ""),
     sees_case=False,
 )
 NFC = Step(
@@ -152,7 +152,7 @@ SPACES = Step(
 # A number is a whole token: of `v2.3`, `1.0a`, `covid-19`, `3-year` and `20°C` no part is one. A look behind comes after the
 # first character, so that a match is looked for only where that one stands.
 _ALONE_AFTER = r"(?![^\W_]|[.,]\d|['’-][^\W_]|°)"
-_NUMBER = re.compile(r"\d(?<![^\W_]\d)(?<!\d[.,]\d)(?<![^\W_]['’-]\d)\d*(?:[.,:/-]\d+)*(?:st|nd|rd|th)?" + _ALONE_AFTER)
+NUMBER = re.compile(r"\d(?<![^\W_]\d)(?<!\d[.,]\d)(?<![^\W_]['’-]\d)\d*(?:[.,:/-]\d+)*(?:st|nd|rd|th)?" + _ALONE_AFTER)
 _DAY, _MONTH, _YEAR = r"(?:0?[1-9]|[12]\d|3[01])", r"(?:0?[1-9]|1[0-2])", r"(?:1[5-9]|20)\d\d"
 _TIME = r"(?:T\d\d:\d\d(?::\d\d(?:[.,]\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?"
 _DATE = (
@@ -174,14 +174,14 @@ _PHONE = (
 _MONEY = r"(?:[£$€¥₺₽]|(?:eur|euros?|usd|gbp|chf|pounds?|dollars?|kr|tl|zł|руб)\b)"
 _PRICE = rf"(?P<price>[£$€¥₺₽]\s?\d+(?:[.,]\d+)*{_ALONE_AFTER}|(?<!\w)(?<!\d[.,])\d+(?:[.,]\d+)*\s?{_MONEY})"
 _YEAR_ALONE = rf"(?P<year>(?<!\w)(?<!\d[.,])(?<!\w['’-]){_YEAR}s?{_ALONE_AFTER}(?!_))"
-_SHAPES = re.compile(rf"{_DATE}|{_ISBN}|{_PHONE}|{_PRICE}|{_YEAR_ALONE}|(?P<number>{_NUMBER.pattern})", re.IGNORECASE)
-_NAMES = ("date", "isbn", "phone", "price", "year", "number")
+SHAPES = re.compile(rf"{_DATE}|{_ISBN}|{_PHONE}|{_PRICE}|{_YEAR_ALONE}|(?P<number>{NUMBER.pattern})", re.IGNORECASE)
+SHAPE_NAMES = ("date", "isbn", "phone", "price", "year", "number")
 
 
 def _numbers(mode: Literal["drop", "keep", "marker", "shape"]) -> TextStep:
     if mode == "shape":
-        return Substitution(_SHAPES, lambda match: marker(next(name for name in _NAMES if match[name] is not None)))
-    return Substitution(_NUMBER, choice(mode, "number"))
+        return Substitution(SHAPES, lambda match: marker(next(name for name in SHAPE_NAMES if match[name] is not None)))
+    return Substitution(NUMBER, choice(mode, "number"))
 
 
 NUMBERS = Step(

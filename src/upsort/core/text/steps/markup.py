@@ -17,17 +17,17 @@ _ALONE = (
 _VALUE = r"""(?:"[^"]*+"|'[^']*+'|[^\s"'=<>`]++)"""
 _ATTRIBUTE = rf"""(?:(?:\s++|(?<=["']))(?:[^\s"'<>/=]++\s*+=\s*+{_VALUE}|(?:{_ALONE})(?=[\s/>])))"""
 _NAME = r"[a-z0-9:._-]"
-_MARKUP = re.compile(
+MARKUP_PATTERN = re.compile(
     rf"<(?:(?P<comment>!--)|(?:(?P<silent>script|style)(?!{_NAME})|[a-z]{_NAME}*+){_ATTRIBUTE}*+\s*+(?:/?>|(?P<broken>))"
     rf"|/[a-z]{_NAME}*+\s*+>|!doctype\b[^<>]*+>|!\[CDATA\[|\?xml\b[^<>]*+(?<=\?)>)"
     r"|\]\]>|&(?:#\d{1,7}|#x[0-9a-f]{1,6}|[a-z][a-z0-9]{1,31});",
-    re.IGNORECASE,
+    re.IGNORECASE | re.ASCII,  # names of tags, and the white space in them, are ASCII
 )
-_WITH_END = re.compile("<(?:!--|script|style)", re.IGNORECASE)
-_ENDS = {
+_WITH_END = re.compile("<(?:!--|script|style)", re.IGNORECASE | re.ASCII)
+ENDS = {
     "!--": re.compile("-->"),
-    "script": re.compile(r"</script\s*+>", re.IGNORECASE),
-    "style": re.compile(r"</style\s*+>", re.IGNORECASE),
+    "script": re.compile(r"</script\s*+>", re.IGNORECASE | re.ASCII),
+    "style": re.compile(r"</style\s*+>", re.IGNORECASE | re.ASCII),
 }
 
 
@@ -63,7 +63,7 @@ class MarkupFinder:
         """The stretches of markup, in order."""
         ends: dict[str, tuple[int, int]] = {}  # from where an end was searched for, and where it is
         at = 0
-        while (match := _MARKUP.search(text, at)) is not None:
+        while (match := MARKUP_PATTERN.search(text, at)) is not None:
             self.searched_to += match.end() - at
             begin, at = match.span()
             if match["broken"] is not None:
@@ -81,7 +81,7 @@ class MarkupFinder:
         """Where the next end of that kind ends; -1 where there is none."""
         searched, until = ends.get(kind, (-1, 0))
         if searched < 0 or 0 <= until < at:
-            match = _ENDS[kind].search(text, at)
+            match = ENDS[kind].search(text, at)
             searched, until = at, match.end() if match is not None else -1
             self.searched_to += (until if until >= 0 else len(text)) - at
             ends[kind] = (searched, until)
@@ -103,7 +103,7 @@ def _replacement(markup: "MarkupSpan | re.Match[str]") -> str:
 def without_markup(text: str) -> str:
     """The text with a space for each stretch of markup, and each named character read."""
     if _WITH_END.search(text) is None:
-        return _MARKUP.sub(lambda match: match.group() if match["broken"] is not None else _replacement(match), text)
+        return MARKUP_PATTERN.sub(lambda match: match.group() if match["broken"] is not None else _replacement(match), text)
     parts, at = [], 0
     for span in MarkupFinder().finditer(text):
         parts += [text[at : span.begin], _replacement(span)]

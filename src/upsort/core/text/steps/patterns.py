@@ -218,10 +218,10 @@ REPLACE = Step(
 )
 
 
-_LINK = re.compile(r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE)
-_EMAIL = re.compile(r"\b[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}\b")
-_NAME = re.compile(r"(?<![\w@])@\w{1,64}")
-_HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
+LINK = re.compile(r"\b(?:https?|ftp)://[^\s<>\"']*[^\s<>\"'.,;:!?)\]]|\bwww\.[^\s<>\"']*[^\s<>\"'.,;:!?)\]]", re.IGNORECASE)
+EMAIL = re.compile(r"\b[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}\b")
+NAME = re.compile(r"(?<![\w@])@\w{1,64}")
+HASHTAG = re.compile(r"(?<![\w#&])#(\w*[^\W\d]\w*)")
 
 
 def choice(mode: OrMarker, name: str) -> Callable[[Any], str]:
@@ -242,7 +242,7 @@ LINKS = Step(
     summary="web addresses",
     example=("see https://fernhollow.example/map now", "see  {link}  now"),
     on_text=lambda settings, _: Substitution(
-        _LINK, choice(settings.links, "link"), holding("://", *(f"{letters}." for letters in in_any_case("ww")))
+        LINK, choice(settings.links, "link"), holding("://", *(f"{letters}." for letters in in_any_case("ww")))
     ),
     options=("links",),
     sees_case=False,
@@ -252,7 +252,7 @@ EMAILS = Step(
     name="emails",
     summary="e-mail addresses",
     example=("write to desk@fernhollow.example", "write to  {email} "),
-    on_text=lambda settings, _: Substitution(_EMAIL, choice(settings.emails, "email"), holding("@")),
+    on_text=lambda settings, _: Substitution(EMAIL, choice(settings.emails, "email"), holding("@")),
     options=("emails",),
     sees_case=False,
     needs_punctuation=True,
@@ -261,7 +261,7 @@ NAMES = Step(
     name="names",
     summary="names as in @tamsin",
     example=("ask @tamsin", "ask  {name} "),
-    on_text=lambda settings, _: Substitution(_NAME, choice(settings.names, "name"), holding("@")),
+    on_text=lambda settings, _: Substitution(NAME, choice(settings.names, "name"), holding("@")),
     options=("names",),
     sees_case=False,
     needs_punctuation=True,
@@ -271,7 +271,7 @@ TAGS = Step(
     summary="tags as in #watering",
     example=("so dry #watering", "so dry watering"),
     on_text=lambda settings, _: Substitution(
-        _HASHTAG, (lambda match: match.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"), holding("#")
+        HASHTAG, (lambda match: match.group(1)) if settings.tags == "keep" else choice(settings.tags, "tag"), holding("#")
     ),
     options=("tags",),
     needs_punctuation=True,

@@ -113,10 +113,15 @@ def stop_list(settings: Clean, resources: Resources) -> frozenset[str]:
     return (words | frozenset(settings.stop_words_add)) - frozenset(settings.stop_words_keep)
 
 
-def _step(settings: Clean, resources: Resources, before: WordStep | None) -> WordStep:
-    """The stop words go through the earlier steps too, so that they are compared in the form that words have by then."""
+def stop_forms(settings: Clean, resources: Resources, before: WordStep | None) -> frozenset[str]:
+    """The stop words, and the forms that they have after the earlier steps: words are compared in the form that they have by
+    then."""
     words = stop_list(settings, resources)
-    forms = words | frozenset(before(word) for word in words) if before is not None else words
+    return words | frozenset(before(word) for word in words) if before is not None else words
+
+
+def _step(settings: Clean, resources: Resources, before: WordStep | None) -> WordStep:
+    forms = stop_forms(settings, resources, before)
     return lambda word: "" if word.replace("’", "'") in forms else word
 
 
