@@ -1,5 +1,6 @@
 """Objects of stores and of the web: a simulated store that speaks the real protocol, and a web server that drops connections."""
 
+import csv
 import gzip
 import hashlib
 import re
@@ -252,7 +253,6 @@ def test_the_page_runs(bucket: Any, program: Program) -> None:
     [
         (("survey", "s3://desk/none.csv"), 1, "There is no s3://desk/none.csv."),
         (("survey", "s3://desk/none-*.csv"), 1, "No object matches"),
-        (("survey", "s3://desk"), 1, "is a folder of a store"),
         (("survey", "s3://nodesk/a.csv"), 1, "There is no s3://nodesk/a.csv."),
         (("survey", "foo://desk/a.csv"), 2, "begins with foo://, which is not known here"),
         (("survey", "gs://desk/a.csv"), 2, "is not installed"),
@@ -277,3 +277,106 @@ def test_stores_need_the_extra(monkeypatch: pytest.MonkeyPatch, program: Program
 
     monkeypatch.setattr(stores, "fsspec", Missing())
     assert "pip install 'upsort[remote]'" in program("survey", "s3://desk/a.csv", code=2).err
+
+
+def test_a_folder_of_texts_is_read_with_its_labels(bucket: Any, tmp_path: Path, program: Program) -> None:
+    for number in range(30):
+        folder = ("pests", "bed a")[number % 2]
+        content = f"my {'plum has aphids' if number % 2 else 'bed is wet'} day {number}".encode()
+        bucket.pipe_file(f"desk/texts/{folder}/{number:02}.txt", content)
+        (tmp_path / "texts" / folder).mkdir(parents=True, exist_ok=True)
+        (tmp_path / "texts" / folder / f"{number:02}.txt").write_bytes(content)
+    bucket.pipe_file("desk/texts/.hidden/x.txt", b"no")
+    program("gather", "texts", "-o", "here.csv")
+    here = (tmp_path / "here.csv").read_text()
+    for number, (source, how) in enumerate(
+        (("s3://desk/texts", ()), ("s3://desk/texts/", ()), ("s3://desk/texts/*/*.txt", ("--label-from=folder",)))
+    ):
+        program("gather", source, *how, "-o", f"{number}.csv")
+        found = (tmp_path / f"{number}.csv").read_text()
+        assert sorted(found.replace("s3://desk/texts", "texts").splitlines()) == sorted(here.splitlines())
+    assert "There is no s3://desk/nothing" in program("gather", "s3://desk/nothing/", "-o", "x.csv", code=1).err
+
+
+def test_partition_folders_are_columns(bucket: Any, tmp_path: Path, program: Program) -> None:
+    for year in (2024, 2025):
+        for place in ("bed%20a", "__HIVE_DEFAULT_PARTITION__"):
+            inside = tmp_path / "set" / f"year={year}" / f"place={place}"
+            inside.mkdir(parents=True)
+            (inside / "part.csv").write_text("message,topic\nwet soil,soil\n")
+            bucket.put_file(str(inside / "part.csv"), f"desk/set/year={year}/place={place}/part.csv")
+    for source in ("set", "set/year=*/*/part.csv", "s3://desk/set/", "s3://desk/set/*/*/part.csv"):
+        program("gather", source, *COLUMNS, "-o", "all.csv", "--overwrite")
+        with (tmp_path / "all.csv").open(newline="") as stream:
+            rows = [(row["year"], row["place"]) for row in csv.DictReader(stream)]
+        assert sorted(rows) == [("2024", ""), ("2024", "bed a"), ("2025", ""), ("2025", "bed a")]
+
+
+@pytest.mark.parametrize("name", ["t.csv", "t.jsonl", "t.parquet", "t.csv.gz"])
+def test_a_large_table_is_read_by_ranges(
+    bucket: Any, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch, name: str
+) -> None:
+    """The result is that of a file here; no copy of it is made."""
+    (tmp_path / "t0.csv").write_text(TABLE)
+    if name.endswith(".gz"):
+        (tmp_path / name).write_bytes(gzip.compress(TABLE.encode()))
+    else:
+        program("gather", "t0.csv", *COLUMNS, "-o", name)
+    bucket.put_file(str(tmp_path / name), f"desk/{name}")
+    program("train", name, *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "s.sorter")
+    program("score", "s.sorter", name, "-o", "here.csv")
+    monkeypatch.setattr(stores, "_LARGE", 1)
+    monkeypatch.setattr(stores, "_RANGE", 1000)
+    monkeypatch.setattr(stores, "_fetch", None)
+    program("score", "s.sorter", f"s3://desk/{name}", "-o", "there.csv")
+    assert (tmp_path / "there.csv").read_bytes() == (tmp_path / "here.csv").read_bytes()
+    program("survey", f"s3://desk/{name}", *COLUMNS)
+
+
+def test_a_range_that_breaks_off_is_asked_for_again(
+    bucket: Any, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(stores, "_LARGE", 1)
+    monkeypatch.setattr(stores, "_RANGE", 1000)
+    monkeypatch.setattr(stores, "_WAIT", 0.001)
+    real, calls = bucket.cat_file, []
+
+    def dropping(*arguments: Any, **named: Any) -> Any:
+        calls.append(named)
+        if len(calls) % 3 or len(calls) > 3000:
+            raise ConnectionError("dropped")
+        return real(*arguments, **named)
+
+    monkeypatch.setattr(bucket, "cat_file", dropping)
+    program("gather", "s3://desk/letters-1.csv", *COLUMNS, "-o", "a.csv")
+    assert (tmp_path / "a.csv").read_text().count("\n") == 301
+    calls += [{}] * 3000
+    told = program("gather", "s3://desk/letters-1.csv", *COLUMNS, "-o", "b.csv", code=1)
+    assert "s3://desk/letters-1.csv broke off after 0 bytes: dropped" in told.err and not (tmp_path / "b.csv").exists()
+
+
+def test_an_object_that_changes_while_it_is_read_by_ranges_is_told(
+    bucket: Any, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(stores, "_LARGE", 1)
+    bucket.pipe_file("desk/changing.csv", TABLE.encode())
+    opener = stores.StoreOpener.__call__
+
+    def after_a_change(self: Any) -> Any:
+        bucket.pipe_file("desk/changing.csv", TABLE.replace("plum", "pear").encode())
+        return opener(self)
+
+    monkeypatch.setattr(stores.StoreOpener, "__call__", after_a_change)
+    told = program("gather", "s3://desk/changing.csv", *COLUMNS, "-o", "a.csv", code=1).err
+    assert "s3://desk/changing.csv changed while it was read." in told
+
+
+def test_a_split_goes_into_a_folder_of_a_store(bucket: Any, tmp_path: Path, program: Program) -> None:
+    program("split", "s3://desk/letters-1.csv", *COLUMNS, "-o", "s3://desk/split/")
+    names = {name.rpartition("/")[2] for name in bucket.find("desk/split")}
+    program("split", "s3://desk/letters-1.csv", *COLUMNS, "-o", "parts")
+    assert names == {path.name for path in (tmp_path / "parts").iterdir()}
+    again = ("split", "s3://desk/letters-1.csv", *COLUMNS, "-o", "s3://desk/split/")
+    told = program(*again, code=1).err
+    assert "exists and is kept" in told and "s3://desk/split/" in told
+    program(*again, "--overwrite")

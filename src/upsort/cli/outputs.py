@@ -146,10 +146,13 @@ def with_local_copies(options: CommonOptions, console: Console) -> Iterator[Comm
     copies = {name: stores.fetch_single(name) for name in read}
     local_paths = {name: copy.path for name, copy in copies.items()}
     outbox = stores.Outbox()
-    for name in written:
-        local_paths[name] = outbox.place(name)
-        if not getattr(options, "overwrite", False) and stores.exists(name):
-            raise DataProblem(f"{name} exists and is kept.", _remote_files_remedy(options))
+    for name, option in written.items():
+        as_folder = option.metavar == "FOLDER"
+        local_paths[name] = outbox.place(name, as_folder)
+        patterns = option.writes.format_map(vars(options)).split() if as_folder else [""]
+        for each in (f"{name.rstrip('/')}/{pattern}" if pattern else name for pattern in patterns):
+            if not getattr(options, "overwrite", False) and stores.exists(each):
+                raise DataProblem(f"{each} exists and is kept.", _remote_files_remedy(options))
     places = {**{str(path): name for name, path in local_paths.items()}, **outbox.shown_paths}
     console.output, console.error = (cast(TextIO, _RenamedStream(stream, places)) for stream in (console.output, console.error))
     yield replace(

@@ -19,8 +19,17 @@ from typing import Any, BinaryIO, cast
 from upsort.core.errors import DataProblem, nearest, suggestion
 from upsort.core.lazy import record
 from upsort.io.outputs.atomic import LocalCopies
-from upsort.io.sources.addresses import LAYERS, TAR_ENDINGS, ZIP_ENDINGS, is_archive, is_store, opened, without_secrets
-from upsort.io.sources.stores import Fetched, fetched
+from upsort.io.sources.addresses import (
+    LAYERS,
+    TAR_ENDINGS,
+    ZIP_ENDINGS,
+    is_archive,
+    is_store,
+    opened,
+    unpacked_name,
+    without_secrets,
+)
+from upsort.io.sources.stores import Fetched, Streamed, fetched
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked, unpacked
 from upsort.io.tables.rows import ReadSettings, SourceEntry
 
@@ -48,7 +57,7 @@ def entries_of(name: str, reading: ReadSettings) -> Discovered:
 
     Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit."""
     if is_store(name):
-        return _merged(_of_copy(copy, reading) for copy in fetched(without_secrets(name)))
+        return _merged(_of_object(found, reading) for found in fetched(without_secrets(name), by_ranges))
     path = Path(name)
     archive = next((parent for parent in path.parents if parent.is_file() and is_archive(parent.name)), None)
     if archive is not None:
@@ -61,12 +70,29 @@ def entries_of(name: str, reading: ReadSettings) -> Discovered:
     return _of_path(path, reading)
 
 
-def _of_copy(copy: Fetched, reading: ReadSettings) -> Discovered:
-    """The content of a copied object, named by its address."""
+_LINES_AND_PARQUET = (".csv", ".tsv", ".tab", ".jsonl", ".ndjson", ".parquet")
+"""The endings of tables that are read from their beginning to their end, or in stretches."""
+
+
+def by_ranges(name: str) -> bool:
+    """Whether a table is read as it comes."""
+    return unpacked_name(name).lower().endswith(_LINES_AND_PARQUET)
+
+
+def _of_object(copy: Fetched | Streamed, reading: ReadSettings) -> Discovered:
+    """The content of an object, named by its address."""
+    if isinstance(copy, Streamed):
+        opener = _unpacked(copy.opener, copy.inside[-1], reading)
+        entry = SourceEntry(name=copy.name, path=copy.inside, open=opener, passing=copy.own, size=copy.size)
+        return Discovered([entry])
     discovered = _of_path(copy.path, reading)
     entries = [
         replace(
-            entry, name=entry.name.replace(str(copy.path), copy.name, 1), open=partial(_opened_of, copy, entry.open), passing=True
+            entry,
+            name=entry.name.replace(str(copy.path), copy.name, 1),
+            path=copy.inside if len(entry.path) == 1 else entry.path,
+            open=partial(_opened_of, copy, entry.open),
+            passing=True,
         )
         for entry in discovered.entries
     ]

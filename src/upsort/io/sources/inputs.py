@@ -18,7 +18,7 @@ from upsort.io.sources.addresses import is_compressed, is_database, without_secr
 from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.columnar import without_large_rows
-from upsort.io.tables.columns import merged_columns, renamed
+from upsort.io.tables.columns import merged_columns, renamed, with_partition_columns
 from upsort.io.tables.delimited import looks_like_a_table
 from upsort.io.tables.formats import DELIMITED, TEXT, format_called, format_of_content, format_of_file, reading_names
 from upsort.io.tables.rows import EmptySource, Format, ReadSettings, SourceEntry, SourceTable
@@ -147,6 +147,7 @@ def _tables_of(
                     continue
                 except (EOFError, ValueError) as error:
                     raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error
+                table = with_partition_columns(table, PurePath(entry.name).parts[:-1])
                 tables.append(_renamed_for(entry, table, sources, rename))
     if not tables:
         raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(reading_names())}.")

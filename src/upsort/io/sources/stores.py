@@ -1,22 +1,27 @@
-"""Objects of stores, by fsspec (the extra `upsort[remote]`), and of the web: each is fetched into a copy that lives as long as it
-is needed, so that it can be read like a file, again and again.
+"""Objects of stores, by fsspec (the extra `upsort[remote]`), and of the web.
 
-A connection that drops is resumed where it ended. What came is compared with what the store says of it: its size, its digest
-where the store says one, and whether it was still the same object at the end."""
+Large tables of a store are read by ranges, as a file here is read from its disk; all else is fetched into a copy that lives as
+long as it is needed. A connection that drops is resumed where it ended. What came is compared with what the store says of it: its
+size, whether it was still the same object at the end, and, of a copy, its digest where the store says one."""
 
 import hashlib
+import io
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
 from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.executors import map_threads
 from upsort.core.lazy import fsspec, record
 from upsort.io.outputs.atomic import LocalCopies
 from upsort.io.sources.addresses import full_address, message_about, scheme_of, without_secrets
 from upsort.io.sources.web import digest_in, fetch_from_web
 
 _PART = 1 << 20  # bytes asked for at once
+_RANGE = 1 << 23  # the same, of what is read by ranges
+_LARGE = 1 << 24  # bytes from which an object is read by ranges: a smaller one comes in one go
+_AT_ONCE, _CONNECTIONS = 1000, 16  # objects between two of which others can be worked on; asked for side by side
 _TRIES = 5  # without a byte between them
 _WAIT = 0.2  # seconds before the second; each time twice as long
 _SIGNS, _SIGNS_OF_WEB = "*?[", "*["  # of patterns
@@ -26,15 +31,30 @@ _CHANGING = ("ETag", "etag", "mtime", "LastModified", "updated", "generation", "
 
 @record(frozen=True)
 class Fetched:
-    """name: as it is shown. path: of the copy, which has the name of the object. copies: keeps it alive."""
+    """name: as it is shown. inside: folders and name below the folder that was named, its own name included; its name alone
+    where no folder was. path: of the copy, which has the name of the object. copies: keeps it alive."""
 
     name: str
+    inside: tuple[str, ...]
     path: Path
     copies: LocalCopies
 
 
-def fetched(address: str) -> Iterator[Fetched]:
-    """All objects that an address, or a pattern, names, in the order of their names. address: with its secrets hidden.
+@record(frozen=True)
+class Streamed:
+    """An object that is read by ranges. name, inside: as of `Fetched`. opener: opens it, again and again. own: whether only this
+    process knows the secrets that open it."""
+
+    name: str
+    inside: tuple[str, ...]
+    opener: "StoreOpener"
+    size: int
+    own: bool
+
+
+def fetched(address: str, by_ranges: Callable[[str], bool] = lambda name: False) -> Iterator[Fetched | Streamed]:
+    """All objects that an address, a pattern or a folder names, in the order of their names. address: with its secrets hidden.
+    by_ranges: whether an object of such a name may be read by ranges.
 
     Raises UsageProblem where nothing installed reads such addresses, DataProblem for what is not there, is denied or cannot be
     read to its end."""
@@ -45,26 +65,57 @@ def fetched(address: str) -> Iterator[Fetched]:
         target = copies.named(PurePosixPath(path).name or "index")
         with target.open("wb") as out:
             fetch_from_web(address, cast(BinaryIO, out))
-        yield Fetched(address, target, copies)
+        yield Fetched(address, (target.name,), target, copies)
         return
     store, root = _store(address)
     with _StoreProblems(address):
-        signs = _SIGNS_OF_WEB if web else _SIGNS
-        names = sorted(store.glob(root)) if any(sign in root for sign in signs) else [root]
-        if not names:
-            raise DataProblem(f"No object matches {address}.", "Check the pattern; quote it so that the shell leaves it alone.")
-        if not web and any(store.isdir(name) and not store.isfile(name) for name in names):
-            raise DataProblem(f"{address} is a folder of a store.", f"Name what is in it, for example {address.rstrip('/')}/*.")
-    for name in names:
-        copies = LocalCopies()
+        names = _names_of(store, root, address, _SIGNS_OF_WEB if web else _SIGNS)
+    copies = LocalCopies()
+    folder = len(root) if len(names) > 1 or names[0] != root else -1
+
+    def one(name: str) -> Fetched | Streamed:
         shown = without_secrets(store.unstrip_protocol(name)) if name != root else address
-        target = copies.named(PurePosixPath(name.partition("?")[0]).name or "index")
+        inside = (PurePosixPath(root).name, *PurePosixPath(name[folder:].strip("/")).parts) if name.startswith(f"{root}/") else ()
+        inside = inside or (PurePosixPath(name.partition("?")[0]).name or "index",)
+        if not web and by_ranges(inside[-1]):
+            with _StoreProblems(shown):
+                info = _object_info(store, name)
+            if (info.get("size") or 0) >= _LARGE:
+                own = full_address(shown) != shown
+                return Streamed(
+                    shown, inside, StoreOpener(shown, {mark: info.get(mark) for mark in (*_CHANGING, "size")}), info["size"], own
+                )
+        target = copies.named(inside[-1])
         with target.open("wb") as out:
             if web:
                 fetch_from_web(shown, cast(BinaryIO, out))
             else:
                 _fetch(store, name, shown, cast(BinaryIO, out))
-        yield Fetched(shown, target, copies)
+        return Fetched(shown, inside, target, copies)
+
+    for begin in range(0, len(names), _AT_ONCE):
+        yield from map_threads(one, names[begin : begin + _AT_ONCE], 1 if web else _CONNECTIONS)
+
+
+def _names_of(store: Any, root: str, address: str, signs: str) -> list[str]:
+    """The names of objects: those that match, those of a folder, or the one. Raises DataProblem where there are none."""
+    if any(sign in root for sign in signs):
+        found = sorted(store.glob(root, detail=True).items())
+        names = [name for name, info in found if not _hidden_in(name, root) and info.get("type") != "directory"]
+        if not names:
+            raise DataProblem(f"No object matches {address}.", "Check the pattern; quote it so that the shell leaves it alone.")
+        return names
+    if scheme_of(address) in ("http", "https") or store.isfile(root) or not store.isdir(root):
+        return [root]
+    names = [name for name in sorted(store.find(root)) if not name.endswith("/") and not _hidden_in(name, root)]
+    if not names:
+        raise DataProblem(f"The folder {address} holds no objects to read.", "Name a folder with tables or text files.")
+    return names
+
+
+def _hidden_in(name: str, root: str) -> bool:
+    """Whether an object, or a folder that it is in, begins with a full stop, though the address does not say so."""
+    return any(part.startswith(".") and part not in root for part in PurePosixPath(name).parts)
 
 
 def fetch_single(address: str) -> Fetched:
@@ -72,7 +123,77 @@ def fetch_single(address: str) -> Fetched:
     first, *rest = fetched(address)
     if rest:
         raise UsageProblem(f"{address} names {1 + len(rest)} objects; one is wanted.", "Name it.")
+    assert isinstance(first, Fetched)
     return first
+
+
+class StoreOpener:
+    """Opens an object of a store, to be read by ranges. It may be sent to other processes, which ask the store themselves, by the
+    credentials of their own. shown: its address without secrets. marks: what the store said of it first."""
+
+    def __init__(self, shown: str, marks: Mapping[str, Any]) -> None:
+        self.shown, self.marks = shown, dict(marks)
+
+    def __call__(self) -> BinaryIO:
+        store, name = _store(self.shown)
+        stream = _RangeStream(store, name, self)
+        stream.check_unchanged()
+        return cast(BinaryIO, io.BufferedReader(stream, _RANGE))
+
+
+class _RangeStream(io.RawIOBase):
+    """The content of an object. Raises DataProblem where it changes, or breaks off again and again."""
+
+    def __init__(self, store: Any, name: str, opener: StoreOpener) -> None:
+        self.store, self.name, self.opener = store, name, opener
+        self.size, self.at = int(opener.marks["size"]), 0
+
+    def check_unchanged(self) -> None:
+        """Whether it is still the object that it was first."""
+        with _StoreProblems(self.opener.shown):
+            now = _object_info(self.store, self.name)
+        if any(now.get(mark) != before for mark, before in self.opener.marks.items()):
+            raise DataProblem(f"{self.opener.shown} changed while it was read.", "Try again.")
+
+    def readable(self) -> bool:
+        return True
+
+    def seekable(self) -> bool:
+        return True
+
+    def tell(self) -> int:
+        return self.at
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        self.at = max({io.SEEK_SET: 0, io.SEEK_CUR: self.at, io.SEEK_END: self.size}[whence] + offset, 0)
+        return self.at
+
+    def readinto(self, buffer: Any) -> int:
+        many = min(len(buffer), self.size - self.at)
+        if many <= 0:
+            self.check_unchanged()
+            return 0
+        part = _range_of(self.store, self.name, self.opener.shown, self.at, self.at + many)
+        buffer[:many] = part
+        self.at += many
+        return many
+
+
+def _range_of(store: Any, name: str, shown: str, begin: int, end: int) -> bytes:
+    """Some bytes of an object, or DataProblem."""
+    for tries in range(1, _TRIES + 1):
+        try:
+            part = cast(bytes, store.cat_file(name, start=begin, end=end))
+            if len(part) == end - begin:
+                return part
+            raise EOFError(f"{len(part):,} bytes came where {end - begin:,} were asked for")
+        except Exception as error:  # whatever the libraries below raise for a connection that drops
+            if tries == _TRIES or isinstance(error, FileNotFoundError | PermissionError):
+                raise DataProblem(
+                    f"{shown} broke off after {begin:,} bytes: {message_about(error, shown)}.", "Try again."
+                ) from error
+        time.sleep(_WAIT * 2**tries)
+    raise AssertionError
 
 
 def _store(address: str) -> tuple[Any, str]:
@@ -192,10 +313,10 @@ class _StoreProblems:
 
 
 def exists(address: str) -> bool:
-    """Whether an object is there. address: with its secrets hidden. Raises as `fetched`."""
+    """Whether an object is there, or one that matches a pattern. address: with its secrets hidden. Raises as `fetched`."""
     store, root = _store(address)
     with _StoreProblems(address):
-        return bool(store.exists(root))
+        return bool(store.glob(root) if any(sign in root for sign in _SIGNS) else store.exists(root))
 
 
 class Outbox:
@@ -210,12 +331,16 @@ class Outbox:
         """The folders here, and what they represent."""
         return {str(folder): without_secrets(address) for address, folder in self.folders.items()}
 
-    def place(self, address: str) -> Path:
-        """Where to write what is to be sent to an address. Raises UsageProblem for one that nothing can be sent to."""
+    def place(self, address: str, as_folder: bool = False) -> Path:
+        """Where to write what is to be sent to an address. as_folder: whether that is of a folder.
+
+        Raises UsageProblem for one that nothing can be sent to."""
         if address.startswith(("http://", "https://")):
             raise UsageProblem(f"Nothing can be sent to {address}.", "Write it here, or into a store such as s3://.")
         folder, _, name = full_address(address).rpartition("/")
-        if not name or folder.endswith("/"):
+        if as_folder:
+            folder, name = full_address(address).rstrip("/"), ""
+        if folder.endswith("/") or not (name or as_folder):
             raise UsageProblem(f"{address} names no object.", "For example: s3://desk/scored.csv")
         _store(address)
         if folder not in self.folders:

@@ -6,12 +6,14 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from fnmatch import fnmatchcase
 from typing import Literal
+from urllib.parse import unquote
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import likeliest_date, likeliest_identifier, likeliest_label, likeliest_text
+from upsort.core.arrays import TextColumn
 from upsort.core.errors import QUOTING, UsageProblem, listed, nearest, quoted, suggestion
 from upsort.core.lazy import record
-from upsort.io.tables.columnar import column_of
+from upsort.io.tables.columnar import ColumnarRows, column_of
 from upsort.io.tables.nested_values import InnerName, outer_names, plain_names
 from upsort.io.tables.rows import Block, Rows, SourceTable
 
@@ -233,6 +235,29 @@ def renamed(table: SourceTable, names: Mapping[str, str]) -> SourceTable:
         label=names.get(table.label, table.label),
         types=lambda: {names.get(column, column): type_ for column, type_ in table.types().items()},
     )
+
+
+_PARTITION = re.compile(r"([^=/]+)=(.*)")
+_NO_VALUE = "__HIVE_DEFAULT_PARTITION__"  # how writers of such folders write that there is none
+
+
+def with_partition_columns(table: SourceTable, folders: Sequence[str]) -> SourceTable:
+    """The same table with a column for each of its folders that is called NAME=VALUE, as those of partitioned data sets are; a
+    column of its own is not replaced."""
+    found = (match for match in map(_PARTITION.fullmatch, folders) if match is not None)
+    values = {unquote(match[1]): "" if match[2] == _NO_VALUE else unquote(match[2]) for match in found}
+    added = {name: value for name, value in values.items() if name not in table.columns}
+    if not added:
+        return table
+    columns = (*table.columns, *added)
+
+    def extended(blocks: Iterator[Block]) -> Iterator[Block]:
+        for block in blocks:
+            more = [TextColumn.of([value]).take([0] * len(block.rows)) for value in added.values()]
+            cells = [column_of(block.rows, place) for place in range(len(block.columns))]
+            yield replace(block, columns=columns, rows=ColumnarRows([*cells, *more]))
+
+    return replace(table.through(extended), columns=columns)
 
 
 def merged_columns(tables: Iterable[Sequence[str]]) -> list[str]:
