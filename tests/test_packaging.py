@@ -1,5 +1,6 @@
 """What is given out: a wheel and a source archive that hold the whole program, and what a report of a fault is to hold."""
 
+import re
 import subprocess
 import sys
 import tarfile
@@ -81,3 +82,38 @@ def test_every_dependency_has_a_lower_bound() -> None:
     assert [one for one in runs_with if ">=" not in one and not one.startswith("upsort[")] == []
     everything = {name for name in extras if name not in ("test", "docs", "check", "all")}
     assert extras["all"] == [f"upsort[{','.join(sorted(everything))}]"]
+
+
+WITHOUT = """
+import sys
+
+class Missing:
+    def find_spec(self, name, path=None, target=None):
+        if name.partition(".")[0] in {missing}:
+            raise ModuleNotFoundError(f"No module named {{name!r}}", name=name)
+
+sys.meta_path.insert(0, Missing())
+from upsort.cli.main import entry
+entry()
+"""
+
+
+def test_the_small_installation_scores_alike(desk: Path, tmp_path: Path) -> None:
+    """With the libraries that docs/recipes.md lists, and with none of the others that the project needs."""
+    (listed,) = re.findall(r"^pip install (numpy .*)$", (ROOT / "docs" / "recipes.md").read_text(encoding="utf-8"), re.MULTILINE)
+    needed = {re.split("[>=<\\[]", name)[0] for name in PROJECT["dependencies"]}
+    missing = {*needed, "llvmlite", "pandas", "sqlalchemy", "fsspec"} - set(listed.split())
+    assert {"numba", "matplotlib", "openpyxl", "jinja2"} <= missing
+
+    def run(code: str, *line: str) -> "subprocess.CompletedProcess[str]":
+        return subprocess.run([sys.executable, "-c", code, *line], capture_output=True, text=True, check=False, cwd=tmp_path)
+
+    small, whole = WITHOUT.format(missing=missing), "from upsort.cli.main import entry; entry()"
+    table = str(desk / "held-out.csv")
+    for code, name in ((small, "small.csv"), (whole, "whole.csv")):
+        done = run(code, "score", str(desk / "desk.sorter"), table, "-o", name)
+        assert done.returncode == 0, done.stderr
+    assert (tmp_path / "small.csv").read_bytes() == (tmp_path / "whole.csv").read_bytes()
+    done = run(small, "score", str(desk / "desk.sorter"), table, "-o", "small.xlsx")
+    assert done.returncode == 2 and "this needs the library openpyxl, which is not installed" in done.stderr
+    assert not (tmp_path / "small.xlsx").exists()

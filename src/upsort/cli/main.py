@@ -133,6 +133,15 @@ def _status_of(arguments: list[str], console: Console) -> Exit:
             "        Free some space or correct the problem, then run the command again."
         )
         return Exit.DATA
+    except ModuleNotFoundError as missing:
+        if debug or (missing.name or "upsort").startswith("upsort"):
+            raise
+        package = str(missing.name).partition(".")[0]
+        console.problem(
+            f"upsort: this needs the library {package}, which is not installed.\n"
+            f"        pip install {package}; an installation of upsort that is whole has it."
+        )
+        return Exit.USAGE
     except Exception as error:
         if any(sign in str(error) for sign in _WANT_OF_MEMORY):
             console.problem(_NO_MEMORY)
