@@ -7,6 +7,7 @@ import shutil
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import partial
+from json.encoder import encode_basestring
 from tempfile import SpooledTemporaryFile
 from typing import Any, BinaryIO, TextIO
 
@@ -79,7 +80,7 @@ class _Delimited:
 
 def delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
     """The rows of columns as separated cells, a line each."""
-    arrays = [compact(column) for column in columns]
+    arrays = [compact(column if isinstance(column, TextColumn) else [*map(str, column)]) for column in columns]
     if len(arrays) > 1 and all(isinstance(column, TextColumn) for column in arrays):
         return _joined_columns(delimiter, arrays)
     quoted = [_quoted(column, delimiter) for column in columns]
@@ -175,8 +176,22 @@ class _JsonLines(_Rows):
 
 
 def _json_text(layout: TableLayout, columns: Sequence[Sequence[Any]]) -> str:
-    rows = zip(*columns, strict=True)
-    return "".join([json.dumps(as_object(row, layout), ensure_ascii=False) + "\n" for row in rows])
+    if any(not isinstance(column, TextColumn) and AbsentCell in map(type, column) for column in columns):
+        rows = zip(*columns, strict=True)
+        return "".join([json.dumps(as_object(row, layout), ensure_ascii=False) + "\n" for row in rows])
+    pairs = [_json_pairs(name, column, name in layout.numbers) for name, column in zip(layout.columns, columns, strict=True)]
+    return "".join(["{" + ", ".join(row) + "}\n" for row in zip(*pairs, strict=True)])
+
+
+_ENCODED = json.JSONEncoder(ensure_ascii=False).encode
+
+
+def _json_pairs(name: str, column: Sequence[Any], number: bool) -> list[str]:
+    """A column as members of objects, each with the name."""
+    key = f"{encode_basestring(name)}: "
+    if number:
+        return [f"{key}{'null' if value is None else repr(value)}" for value in map(value_of, column)]
+    return [key + (_ENCODED(cell.value) if isinstance(cell, TypedCell) else encode_basestring(cell)) for cell in column]
 
 
 def as_object(row: Sequence[Any], layout: TableLayout) -> dict[str, Any]:

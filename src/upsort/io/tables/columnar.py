@@ -36,6 +36,11 @@ class ColumnarRows(Sequence[list[str]]):
     def __iter__(self) -> Iterator[list[str]]:
         return map(list, zip(*self.columns, strict=True))
 
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and list(self) == list(other)
+
+    __hash__ = None  # type: ignore[assignment]
+
 
 def regular_rows(content: bytes, delimiter: str, width: int) -> tuple[ColumnarRows, Ints] | None:
     """The rows of separated cells in UTF-8, and the number of the line on which each begins, counted from 0.

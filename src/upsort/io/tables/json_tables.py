@@ -14,15 +14,26 @@ from dataclasses import replace
 from decimal import Decimal
 from functools import partial
 from math import isinf
-from typing import Any, TextIO
+from typing import Any, ClassVar, TextIO
 
 from upsort.core.errors import DataProblem, UsageProblem, listed
-from upsort.core.lazy import record
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, size_text, with_rows_bounded
 from upsort.io.tables.chunking import chunk_stream, divisible, division_of, encoding_in, line_chunks
+from upsort.io.tables.columnar import ColumnarRows
 from upsort.io.tables.encoding import Encoding, find_encoding
-from upsort.io.tables.nested_values import InnerPaths, arrays_of_rows, as_rows, cell_at, cell_from, is_columns, value_at_path
+from upsort.io.tables.nested_values import (
+    DEEPEST,
+    InnerPaths,
+    arrays_of_rows,
+    as_rows,
+    cells_under,
+    is_columns,
+    nested_too_deeply,
+    plain_object,
+    value_at_path,
+)
 from upsort.io.tables.rows import (
+    ROWS_A_BLOCK,
     WHOLE,
     Block,
     Chunk,
@@ -32,28 +43,30 @@ from upsort.io.tables.rows import (
     RejectionReason,
     SourceEntry,
     SourceTable,
-    blocks_of,
 )
 
-_DEEPEST = 200  # containers inside each other
 _MOST_KEYS = 10_000
 _PIECE = 1 << 18  # characters of an array read at once
 _SURE = 15  # significant digits that a float always keeps (IEEE 754, binary64)
 _SMALL = 1e-290  # below which it may keep fewer
 _NEAR_THE_END = 16  # characters in which an error may come from the end of what was read alone
-_OUTSIDE_STRINGS = re.compile(r'"(?:[^"\\]|\\.)*+(?:"|\\?\Z)|[^\[\]{}"]++', re.DOTALL)  # all that is no bracket that counts
 _SHOWN = 1000  # characters of what is set aside for its depth
 _KEY_SHOWN = 60  # and of a key or a number
 _MARKS = re.compile(r'\\.|["\[\]{},]', re.DOTALL)
 _UNDECODED = re.compile("[\udc80-\udcff]")
 _SPACE = " \t\r\n"
+_UTF_8 = ("utf-8", "utf-8-sig", "utf_8", "utf_8_sig", "ascii")
 
 
-@record(frozen=True)
 class _Unusable:
-    """Stands where a value stood that cannot be kept."""
+    """Stands where a value stood that cannot be kept. made: grows with each, so that a value is only gone through for such where
+    one has been made."""
 
-    reason: RejectionReason
+    made: ClassVar[list[None]] = []
+
+    def __init__(self, reason: RejectionReason) -> None:
+        self.reason = reason
+        self.made.append(None)
 
 
 def _pairs(pairs: list[tuple[str, Any]]) -> Any:
@@ -108,12 +121,13 @@ def object_fault(value: Any) -> RejectionReason | None:
 def decoded(text: str) -> tuple[Any, RejectionReason | None]:
     """The value of JSON text that is to be a row, and why it is none."""
     if nested_too_deeply(text):
-        return None, RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
+        return None, RejectionReason(ReasonKind.TOO_DEEP, (str(DEEPEST),))
+    before = len(_Unusable.made)
     try:
         value = _DECODER.decode(text)
     except (ValueError, RecursionError) as error:
         return None, RejectionReason(ReasonKind.NOT_JSON, (str(error),))
-    return value, object_fault(value)
+    return value, None if type(value) is dict and len(_Unusable.made) == before else object_fault(value)
 
 
 Item = tuple[int, Any, RejectionReason | None]
@@ -157,7 +171,7 @@ def _table(
     for _, value, fault in items(WHOLE):
         first_fault = first_fault or fault
         if not fault:
-            keys.update(dict.fromkeys(value))
+            keys.update(dict.fromkeys(value) if not keys.keys() >= value.keys() else {})
             if len(keys) > _MOST_KEYS:
                 raise DataProblem(
                     f"{entry.name} has more than {_MOST_KEYS:,} different keys.", "Name values in lists by their place."
@@ -169,16 +183,24 @@ def _table(
     inner, notices = paths.names(keys)
     columns = (*keys, *inner)
 
-    def found(chunk: Chunk) -> Iterator[tuple[int, list[str]] | RejectedRow]:
+    def block(rows: list[tuple[int, Any]], refused: list[RejectedRow]) -> Block:
+        values = [value for _, value in rows]
+        cells = ColumnarRows([cells_under(values, name) for name in columns]) if values else []
+        return Block(source=entry.name, columns=columns, rows=cells, lines=[line for line, _ in rows], refused=refused)
+
+    def blocks(chunk: Chunk) -> Iterator[Block]:
+        rows: list[tuple[int, Any]] = []
+        refused: list[RejectedRow] = []
         for line, value, fault in items(chunk):
             if fault:
                 shown = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False, default=str)
-                yield RejectedRow(entry.name, line, fault, (shown,))
+                refused.append(RejectedRow(entry.name, line, fault, (shown,)))
             else:
-                yield line, [*(cell_from(value, key) for key in keys), *(cell_at(value, name.steps) for name in inner)]
-
-    def blocks(chunk: Chunk) -> Iterator[Block]:
-        return blocks_of(entry.name, columns, found(chunk))
+                rows.append((line, value))
+            if len(rows) + len(refused) == ROWS_A_BLOCK:
+                yield block(rows, refused)
+                rows, refused = [], []
+        yield block(rows, refused)
 
     notes = (*encoding.description(entry.name), *(f"{entry.name} has {notice}." for notice in notices))
     return SourceTable(
@@ -191,7 +213,11 @@ def _lines(entry: SourceEntry, encoding: str, reading: ReadSettings, chunk: Chun
     with with_rows_bounded(chunk_stream(entry, chunk), entry.name, reading) as stream:
         wide = encoding.startswith(("utf-16", "utf_16", "utf-32", "utf_32"))
         lines: Any = codecs.getreader(encoding)(stream) if wide else stream
+        quick = encoding in _UTF_8
         for number, line in enumerate(lines, chunk.line):
+            if quick and (plain := plain_object(line)) is not None:
+                yield number, plain, None
+                continue
             try:
                 text = line if wide else line.decode(encoding)
             except UnicodeDecodeError as error:
@@ -309,7 +335,7 @@ def _item(window: _Window, largest: int) -> tuple[Any, RejectionReason | None]:
             if end < len(window.held) or window.ended:  # else a number may go on
                 break
         except RecursionError:
-            reason = RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
+            reason = RejectionReason(ReasonKind.TOO_DEEP, (str(DEEPEST),))
         except json.JSONDecodeError as error:
             cut = error.pos >= len(window.held) - _NEAR_THE_END or error.msg.startswith("Unterminated string")
             if window.ended or not cut:
@@ -324,7 +350,7 @@ def _item(window: _Window, largest: int) -> tuple[Any, RejectionReason | None]:
     text = window.held[window.at : end]
     window.at = end
     if nested_too_deeply(text):
-        return text[:_SHOWN], RejectionReason(ReasonKind.TOO_DEEP, (str(_DEEPEST),))
+        return text[:_SHOWN], RejectionReason(ReasonKind.TOO_DEEP, (str(DEEPEST),))
     if len(text) > largest:
         return text[:_SHOWN], RejectionReason(ReasonKind.TOO_LARGE, (size_text(largest),))
     if _UNDECODED.search(text):
@@ -333,17 +359,6 @@ def _item(window: _Window, largest: int) -> tuple[Any, RejectionReason | None]:
         )
     fault = object_fault(value)
     return (value, None) if fault is None else (text, fault)
-
-
-def nested_too_deeply(text: str) -> bool:
-    """Whether JSON text has more containers inside each other than are read."""
-    if text.count("[") + text.count("{") <= _DEEPEST:
-        return False
-    depth = deepest = 0
-    for sign in _OUTSIDE_STRINGS.sub("", text):
-        depth += 1 if sign in "[{" else -1
-        deepest = max(deepest, depth)
-    return deepest > _DEEPEST
 
 
 def _rows_of_document(entry: SourceEntry, encoding: str, path: str) -> tuple[list[Item], list[str]]:
@@ -355,7 +370,7 @@ def _rows_of_document(entry: SourceEntry, encoding: str, path: str) -> tuple[lis
             text = stream.read().decode(encoding)
             if nested_too_deeply(text):
                 raise DataProblem(
-                    f"{entry.name} has values nested more than {_DEEPEST} deep.", "Give an array of objects, or JSON Lines."
+                    f"{entry.name} has values nested more than {DEEPEST} deep.", "Give an array of objects, or JSON Lines."
                 )
             value = _DECODER.decode(text)
         except (ValueError, RecursionError) as error:

@@ -256,6 +256,8 @@ LIST_JOINED_BY = "; "
 
 def cell_of(value: Any) -> str:
     """A value of JSON, a spreadsheet or a typed table as the text of a cell; nothing at all is an empty cell."""
+    if type(value) is int:  # by far the most frequent
+        return str(value)
     match value:
         case None:
             return ""
