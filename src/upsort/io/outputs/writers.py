@@ -11,7 +11,7 @@ from json.encoder import encode_basestring
 from tempfile import SpooledTemporaryFile
 from typing import Any, BinaryIO, TextIO
 
-from upsort.core.arrays import TextColumn, compact, holds_any
+from upsort.core.arrays import TextColumn, compact, concatenated, holds_any
 from upsort.core.errors import DataProblem
 from upsort.core.lazy import arrow_compute, arrow_parquet, openpyxl, pyarrow
 from upsort.io.notices import add_notice
@@ -214,31 +214,50 @@ def parquet(stream: BinaryIO, layout: TableLayout) -> Iterator[RowWriter]:
         writer.release()
 
 
-class _Parquet(_Rows):
+class _Parquet:
     def __init__(self, stream: Any, layout: TableLayout) -> None:
         self._schema = pyarrow.schema(
             [(column, pyarrow.float64() if column in layout.numbers else pyarrow.string()) for column in layout.columns]
         )
         self._numbers = [column in layout.numbers for column in layout.columns]
         self._writer = arrow_parquet.ParquetWriter(stream, self._schema, write_page_checksum=True)
-        self._buffered: list[Sequence[Any]] = []
+        self._rows: list[Sequence[Any]] = []  # that come behind the buffered ones
+        self._buffered: list[Sequence[Any]] = [[] for _ in layout.columns]
 
     def writerow(self, row: Sequence[Any], /) -> None:
-        self._buffered.append(row)
-        if len(self._buffered) >= _ROWS_A_GROUP:
+        self.writerows([row])
+
+    def writerows(self, rows: Sequence[Sequence[Any]], /) -> None:
+        self._rows += rows
+        if len(self._rows) >= _ROWS_A_GROUP:
+            self._take_rows()
+
+    def _take_rows(self) -> None:
+        rows, self._rows = self._rows, []
+        if rows:
+            self.write_columns([*zip(*rows, strict=True)])
+
+    def write_columns(self, columns: Sequence[Sequence[Any]], /) -> None:
+        self._take_rows()
+        self._buffered = [
+            concatenated((before, cells)) if len(before) else cells for before, cells in zip(self._buffered, columns, strict=True)
+        ]
+        while len(self._buffered[0]) >= _ROWS_A_GROUP:
             self._flush()
 
     def _flush(self) -> None:
-        columns = zip(*self._buffered, strict=True) if self._buffered else [[] for _ in self._schema]
+        """Write one group of rows, or what there is."""
+        group = [column[:_ROWS_A_GROUP] for column in self._buffered]
+        self._buffered = [column[_ROWS_A_GROUP:] for column in self._buffered]
         arrays = [
-            pyarrow.array([value_of(cell) if number else _sound(cell) for cell in column], field.type)
-            for column, number, field in zip(columns, self._numbers, self._schema, strict=True)
+            _number_array(cells) if number else _text_array(cells, field.type)
+            for cells, number, field in zip(group, self._numbers, self._schema, strict=True)
         ]
         self._writer.write_table(pyarrow.Table.from_arrays(arrays, schema=self._schema))
-        self._buffered = []
 
     def close(self) -> None:
-        if self._buffered:
+        self._take_rows()
+        if len(self._buffered[0]):
             self._flush()
         self._writer.close()
 
@@ -247,6 +266,18 @@ class _Parquet(_Rows):
         with suppress(OSError, pyarrow.ArrowException):
             self._writer.close()
         self._writer.is_open = False  # else it is closed once more when it is forgotten, and the stream is gone by then
+
+
+def _number_array(cells: Sequence[Any]) -> Any:
+    """Cells of numbers; nothing where one is empty."""
+    if not isinstance(cells, TextColumn):
+        return pyarrow.array(map(value_of, cells), pyarrow.float64())
+    empty = arrow_compute.equal(cells.array, "")
+    return arrow_compute.if_else(empty, pyarrow.scalar(None, cells.array.type), cells.array).cast(pyarrow.float64())
+
+
+def _text_array(cells: Sequence[Any], kind: Any) -> Any:
+    return cells.array.cast(kind) if isinstance(cells, TextColumn) else pyarrow.array(map(_sound, cells), kind)
 
 
 def _sound(cell: Any) -> str:
