@@ -197,7 +197,7 @@ def ending_of(name: str) -> str:
 
 def packing(stream: BinaryIO) -> BinaryIO:
     """A stream whose content is packed into another, the same bytes each time; to be closed by itself."""
-    return cast(BinaryIO, gzip.GzipFile(filename="", fileobj=stream, mode="wb", mtime=0))
+    return cast(BinaryIO, gzip.GzipFile(filename="", fileobj=stream, mode="wb", compresslevel=6, mtime=0))
 
 
 def opened(stream: BinaryIO, name: str) -> BinaryIO:
