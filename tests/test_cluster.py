@@ -21,6 +21,7 @@ from upsort.core.classifiers import dual
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, StatefulActors
 from upsort.core.training import folds
+from upsort.io.sources import stores
 from upsort.io.tables import chunking
 from upsort.parallel import cluster
 from upsort.parallel.threads import Threads
@@ -151,7 +152,6 @@ def test_the_bytes_are_those_of_one_process(
 @pytest.fixture
 def apart(monkeypatch: pytest.MonkeyPatch, short: None) -> list[Any]:
     """Counts stay with the workers, and trainings take sums over several parts; all that were asked of."""
-    monkeypatch.setattr(distributed_counting, "WORTH_IT", 3)
     monkeypatch.setattr(distributed_counting, "PIECES_OF_A_PART", 1)
     monkeypatch.setattr(distributed_counting, "PARTS_PER_PARTITION", 2)
     monkeypatch.setattr(folds, "WORK_OF_A_PART", 90_000)
@@ -354,7 +354,7 @@ def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, m
         mortal.kill(mortal.scheduler)
         _, err = alone.communicate(timeout=120)
     assert alone.returncode == 1 and "Traceback" not in err
-    assert f"The cluster at {mortal.address} is gone" in err and "go on with --resume" in err
+    assert f"The cluster at {mortal.address} is gone" in err and "resume with --resume" in err
     program("score", "a.sorter", "many.csv", "-o", "o.csv", "--resume")
     assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
 
@@ -469,3 +469,63 @@ def test_without_the_library_the_extra_is_named(monkeypatch: pytest.MonkeyPatch)
     with pytest.raises(UsageProblem) as problem:
         cluster.connected("local:2").__enter__()
     assert "upsort[cluster]" in problem.value.remedy
+
+
+def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two workers and a simulated store: columns and encodings are guessed here, by the beginnings of objects; once the work
+    begins, nothing of them comes here."""
+    moto = pytest.importorskip("moto.server", reason="no simulated store is installed")
+    fsspec = pytest.importorskip("fsspec", reason="the extra 'remote' is not installed")
+    server = moto.ThreadedMotoServer(port=0, verbose=False)
+    server.start()
+    host, port = server.get_host_and_port()
+    names = ("AWS_ACCESS_KEY_ID", "AWS_SECRET_ACCESS_KEY", "AWS_DEFAULT_REGION")
+    for name, value in zip(names, ("gardener", "quince", "us-east-1"), strict=True):
+        monkeypatch.setenv(name, value)
+    monkeypatch.setenv("AWS_ENDPOINT_URL", f"http://{host}:{port}")
+    fsspec.config.conf.clear()
+    store = fsspec.filesystem("s3", skip_instance_cache=True)
+    store.mkdir("far")
+    for number in range(3):
+        rows = "".join(
+            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]}\n" for row in range(120_000)
+        )
+        content = f"text,label\n{rows}".encode()
+        store.pipe_file(f"far/set/year={2020 + number}/t.csv", content)
+        (tmp_path / "set" / f"year={2020 + number}").mkdir(parents=True)
+        (tmp_path / "set" / f"year={2020 + number}" / "t.csv").write_bytes(content)
+    came: list[int] = []
+    asked = stores._range_of
+
+    def counted(*given: Any) -> bytes:
+        part = asked(*given)
+        came.append(len(part))
+        return part
+
+    monkeypatch.setattr(stores, "_LARGE", 1)
+    monkeypatch.setattr(stores, "_range_of", counted)
+    monkeypatch.setattr(stores, "_fetch", None)
+    program("train", "set", T, L, "--classifier=naive-bayes", "--no-check", "--workers=1", "-o", "here.sorter")
+    begun: list[Any] = []
+    send = cluster._serialised
+
+    def sent(value: Any) -> Any:
+        if not begun:
+            came.clear()
+        begun.append(value)
+        return send(value)
+
+    monkeypatch.setattr(cluster, "_serialised", sent)
+    try:
+        for line in (
+            ("train", "s3://far/set/", T, L, "--classifier=naive-bayes", "--no-check", "-o", "there.sorter"),
+            ("score", "here.sorter", "s3://far/set/", "-o", "there.csv"),
+        ):
+            begun.clear()
+            program(*line, "--cluster=local:2")
+            assert begun and not came
+    finally:
+        server.stop()
+    program("score", "here.sorter", "set", "--workers=1", "-o", "here.csv")
+    for ending in ("sorter", "csv"):
+        assert (tmp_path / f"here.{ending}").read_bytes() == (tmp_path / f"there.{ending}").read_bytes()

@@ -30,6 +30,7 @@ LOCAL = "local:"
 
 _PATIENCE = 10  # seconds to reach a scheduler, and for it to have a worker
 _AT_ONCE = 3  # items for each thread of the workers: one in work, and some so that none waits
+_TRIES = 3  # for an item whose worker is lost with what it had been sent
 _DIRECT_BYTES = 100_000  # bytes; what is larger goes to a worker by itself, not through the list of work
 _LOST = "The cluster at {} is gone: {}."
 _AFTER_LOSS = "Start it again, and the command; score resumes with --resume where it wrote a table."
@@ -75,6 +76,22 @@ class Cluster:
     def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
         """See `ExecutionEngine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
         pending: deque[tuple[Item, Any]] = deque()
+
+        def submitted(item: Item, work_there: Any) -> Any:
+            return self.client.submit(_do, work_there, self._to_send(item), key=_key(work))
+
+        def first() -> tuple[Item, Any]:
+            """The result of the item that has waited longest. What a worker that is lost had been sent is sent once more."""
+            item, future = pending.popleft()
+            for _ in range(_TRIES):
+                try:
+                    return self._result(item, future)
+                except CancelledError:
+                    with self.reporting_losses():
+                        future = submitted(item, self.client.scatter(_serialised(work), broadcast=True))
+            with self.reporting_losses():
+                return self._result(item, future)
+
         try:
             with self.reporting_losses():
                 sent = self.client.scatter(_serialised(work), broadcast=True)
@@ -83,11 +100,11 @@ class Cluster:
                 with self.reporting_losses():
                     if number % most == 0:
                         most = _AT_ONCE * self._threads_there()  # workers come and go
-                    pending.append((item, self.client.submit(_do, sent, self._to_send(item), key=_key(work))))
+                    pending.append((item, submitted(item, sent)))
                 while len(pending) >= most or (pending and pending[0][1].done()):
-                    yield self._result(*pending.popleft())
+                    yield first()
             while pending:
-                yield self._result(*pending.popleft())
+                yield first()
         finally:
             if pending and self.client.status == "running":
                 self.client.cancel([future for _, future in pending], force=True)
@@ -121,17 +138,19 @@ class Cluster:
         return self.client.scatter(serialised) if len(serialised.content) > _DIRECT_BYTES else serialised
 
     def _result(self, item: Item, future: Any) -> tuple[Item, Any]:
-        with self.reporting_losses():
+        with self.reporting_losses(cancelled=self.client.status != "running"):
             result = future.result()
         _check_refusal(result)
         return item, result
 
     @contextmanager
-    def reporting_losses(self) -> Iterator[None]:
-        """Around requests to the cluster itself, and nothing else."""
+    def reporting_losses(self, cancelled: bool = True) -> Iterator[None]:
+        """Around requests to the cluster itself, and nothing else. cancelled: whether work that is cancelled is one, too."""
         try:
             yield
         except (OSError, CancelledError) as error:
+            if isinstance(error, CancelledError) and not cancelled:
+                raise
             raise DataProblem(_LOST.format(self.address, _message_of(error)), _AFTER_LOSS) from error
         except distributed.KilledWorker as error:
             raise DataProblem(

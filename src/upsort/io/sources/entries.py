@@ -83,7 +83,7 @@ def _of_object(copy: Fetched | Streamed, reading: ReadSettings) -> Discovered:
     """The content of an object, named by its address."""
     if isinstance(copy, Streamed):
         opener = _unpacked(copy.opener, copy.inside[-1], reading)
-        entry = SourceEntry(name=copy.name, path=copy.inside, open=opener, passing=copy.own, size=copy.size)
+        entry = SourceEntry(name=copy.name, path=copy.inside, open=opener, passing=copy.own, far=not copy.own, size=copy.size)
         return Discovered([entry])
     discovered = _of_path(copy.path, reading)
     entries = [

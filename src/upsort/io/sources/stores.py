@@ -19,7 +19,7 @@ from upsort.io.sources.addresses import full_address, message_about, scheme_of, 
 from upsort.io.sources.web import digest_in, fetch_from_web
 
 _PART = 1 << 20  # bytes asked for at once
-_RANGE = 1 << 23  # the same, of what is read by ranges
+_FIRST_RANGE, _RANGE = 1 << 18, 1 << 23  # the same, of what is read by ranges: at first, and at most
 _LARGE = 1 << 24  # bytes from which an object is read by ranges: a smaller one comes in one go
 _AT_ONCE, _CONNECTIONS = 1000, 16  # objects between two of which others can be worked on; asked for side by side
 _TRIES = 5  # without a byte between them
@@ -40,7 +40,7 @@ class Fetched:
     copies: LocalCopies
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class Streamed:
     """An object that is read by ranges. name, inside: as of `Fetched`. opener: opens it, again and again. own: whether only this
     process knows the secrets that open it."""
@@ -81,10 +81,9 @@ def fetched(address: str, by_ranges: Callable[[str], bool] = lambda name: False)
             with _StoreProblems(shown):
                 info = _object_info(store, name)
             if (info.get("size") or 0) >= _LARGE:
+                opener = StoreOpener(shown, {mark: info.get(mark) for mark in (*_CHANGING, "size")})
                 own = full_address(shown) != shown
-                return Streamed(
-                    shown, inside, StoreOpener(shown, {mark: info.get(mark) for mark in (*_CHANGING, "size")}), info["size"], own
-                )
+                return Streamed(name=shown, inside=inside, opener=opener, size=info["size"], own=own)
         target = copies.named(inside[-1])
         with target.open("wb") as out:
             if web:
@@ -144,9 +143,12 @@ class StoreOpener:
 class _RangeStream(io.RawIOBase):
     """The content of an object. Raises DataProblem where it changes, or breaks off again and again."""
 
+    by_ranges = True
+
     def __init__(self, store: Any, name: str, opener: StoreOpener) -> None:
         self.store, self.name, self.opener = store, name, opener
         self.size, self.at = int(opener.marks["size"]), 0
+        self.most = _FIRST_RANGE  # bytes asked for next; more each time, as long as they are the next ones
 
     def check_unchanged(self) -> None:
         """Whether it is still the object that it was first."""
@@ -166,15 +168,20 @@ class _RangeStream(io.RawIOBase):
 
     def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
         self.at = max({io.SEEK_SET: 0, io.SEEK_CUR: self.at, io.SEEK_END: self.size}[whence] + offset, 0)
+        self.most = _FIRST_RANGE
         return self.at
 
+    def part(self, begin: int, end: int) -> bytes:
+        """A stretch, by one request."""
+        return _range_of(self.store, self.name, self.opener.shown, begin, min(end, self.size))
+
     def readinto(self, buffer: Any) -> int:
-        many = min(len(buffer), self.size - self.at)
+        many = min(len(buffer), self.size - self.at, self.most)
         if many <= 0:
             self.check_unchanged()
             return 0
-        part = _range_of(self.store, self.name, self.opener.shown, self.at, self.at + many)
-        buffer[:many] = part
+        self.most *= 2
+        buffer[:many] = self.part(self.at, self.at + many)
         self.at += many
         return many
 

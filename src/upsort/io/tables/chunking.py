@@ -9,7 +9,7 @@ from codecs import BOM_UTF8
 from collections.abc import Callable, Iterator
 from itertools import islice
 from threading import Lock
-from typing import BinaryIO, TypeVar
+from typing import Any, BinaryIO, TypeVar
 
 import numpy as np
 
@@ -34,7 +34,7 @@ def division_of(
     large one that is packed is read by one, who hands its blocks on."""
     if chunks is None and (entry.size is None or entry.size > _MOST_WHOLE):
         return None
-    return Chunking(chunks or whole_table_chunk, blocks, entry.passing)
+    return Chunking(chunks or whole_table_chunk, blocks, entry.passing, entry.far)
 
 
 def whole_table_chunk() -> Iterator[Chunk]:
@@ -48,7 +48,13 @@ def divisible(entry: SourceEntry, encoding: Encoding) -> bool:
     if encoding.guessed or not encoding.name.replace("_", "-").startswith(_BYTE_BY_BYTE):
         return False
     with entry.open() as stream:
-        return isinstance(getattr(stream, "raw", None), io.FileIO) and stream.seek(0, io.SEEK_END) >= 2 * _LEAST
+        raw = getattr(stream, "raw", None)
+        return (isinstance(raw, io.FileIO) or _by_ranges(raw)) and stream.seek(0, io.SEEK_END) >= 2 * _LEAST
+
+
+def _by_ranges(raw: Any) -> bool:
+    """Whether a stream is one of `stores`, which gives any part of it by one request."""
+    return getattr(raw, "by_ranges", False) is True
 
 
 def chunk_stream(entry: SourceEntry, chunk: Chunk) -> BinaryIO:
@@ -59,6 +65,9 @@ def chunk_stream(entry: SourceEntry, chunk: Chunk) -> BinaryIO:
     if chunk.end is None:
         return stream
     with stream:
+        raw: Any = getattr(stream, "raw", None)
+        if _by_ranges(raw):
+            return io.BytesIO(raw.part(chunk.begin, chunk.end))
         return io.BytesIO(stream.read(chunk.end - chunk.begin))
 
 

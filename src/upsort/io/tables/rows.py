@@ -194,11 +194,12 @@ WHOLE = Chunk(begin=0, end=None)
 @record(frozen=True)
 class Chunking:
     """How a table is read in stretches, which together are the table. chunks: found as they are asked for. blocks: of one.
-    passing: whether only this machine has the table, see `SourceEntry`."""
+    passing, far: see `SourceEntry`."""
 
     chunks: Callable[[], Iterator[Chunk]]
     blocks: Callable[[Chunk], Iterator[Block]]
     passing: bool = False
+    far: bool = False
 
 
 @record(frozen=True)
@@ -239,14 +240,15 @@ class SourceTable:
 class SourceEntry:
     """One file to be read, wherever it lies: on disk, in an archive, on standard input.
 
-    name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound. passing:
-    whether it is a copy that ends with the command, which no other machine has. size: bytes as it lies there, packed where it is
-    packed; None where that is not known."""
+    name: as shown to people. path: its folders and name inside the source. open: gives a new stream that can be rewound.
+    passing: whether it is a copy that ends with the command, which no other machine has. far: whether it lies in a store, which
+    every machine asks for itself. size: bytes as it lies there, packed where it is packed; None where that is not known."""
 
     name: str
     path: tuple[str, ...]
     open: Callable[[], BinaryIO]
     passing: bool = False
+    far: bool = False
     size: int | None = None
 
 

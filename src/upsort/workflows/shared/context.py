@@ -205,7 +205,28 @@ def other_language(detected: DetectedLanguage, choices: plan.Plan) -> str:
 
 
 Read = TypeVar("Read")
-MayDistribute = Callable[[Chunking], bool]
+
+
+class Distribution:
+    """What the workers of an engine can do of the reading of tables."""
+
+    def __init__(self, engine: ExecutionEngine) -> None:
+        self.engine = engine
+
+    def __call__(self, division: Chunking) -> bool:
+        """Whether they can read the stretches of a table."""
+        return not (self.engine.elsewhere and division.passing)
+
+    def chunks(self, division: Chunking) -> Iterable[Chunk]:
+        """The stretches of a table. Of one that lies in a store a worker finds them, so that it does not come here."""
+        if not (self.engine.elsewhere and division.far):
+            return division.chunks()
+        ((_, found),) = self.engine.in_order(_chunks_of, [division])
+        return found
+
+
+def _chunks_of(division: Chunking) -> list[Chunk]:
+    return list(division.chunks())
 
 
 @record(frozen=True)
@@ -222,7 +243,7 @@ class ReadPiece(Generic[Read]):
 class Readable(Protocol[Read]):
     """Tables that are read in pieces."""
 
-    def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[Read]]:
+    def pieces(self, distributes: Distribution) -> Iterator[ReadPiece[Read]]:
         """All pieces in order. distributes: whether those who work on them can read the stretches of a table."""
 
     def read(self, piece: ReadPiece[Read]) -> ReadPiece[Read]:
@@ -246,7 +267,7 @@ class DocumentReading:
     reader: DocumentReader
     characters: int
 
-    def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[DocumentBlock]]:
+    def pieces(self, distributes: Distribution) -> Iterator[ReadPiece[DocumentBlock]]:
         """All pieces, see `Readable`."""
         named = self.reader.columns.document_vectors
         vectors = RowVectors(Path(named)) if named else None  # their rows are those of the whole tables
@@ -282,7 +303,7 @@ class RowReading:
     inputs: Inputs
     characters: int
 
-    def pieces(self, distributes: MayDistribute) -> Iterator[ReadPiece[tuple[int, Block]]]:
+    def pieces(self, distributes: Distribution) -> Iterator[ReadPiece[tuple[int, Block]]]:
         """All pieces, see `Readable`."""
         for number, table in enumerate(self.inputs.tables):
             if table.division is not None:
@@ -301,9 +322,9 @@ class RowReading:
 
 
 def _chunk_pieces(
-    reading: Readable[Read], table: int, division: Chunking, distributes: MayDistribute
+    reading: Readable[Read], table: int, division: Chunking, distributes: Distribution
 ) -> Iterator[ReadPiece[Read]]:
-    for chunk in division.chunks():
+    for chunk in distributes.chunks(division):
         piece: ReadPiece[Read] = ReadPiece(table, chunk)
         yield piece if distributes(division) else reading.read(piece)
 
@@ -325,11 +346,6 @@ class _PieceWorker:
         return PieceResult(results, piece.refused, notice_counts)
 
 
-def distribution_for(engine: ExecutionEngine) -> MayDistribute:
-    """Whether those of an engine can read the stretches of a table."""
-    return lambda division: not (engine.elsewhere and division.passing)
-
-
 def map_blocks(
     reading: Readable[Read],
     work: Callable[[Read], Result],
@@ -340,7 +356,7 @@ def map_blocks(
     """What the work makes of all blocks, in order; rows that the reading refuses go to `rejects`.
 
     unfinished: leaves out what needs no work."""
-    pieces = unfinished(reading.pieces(distribution_for(engine)))
+    pieces = unfinished(reading.pieces(Distribution(engine)))
     for _, worked in engine.in_order(_PieceWorker(reading, work), pieces):
         engine.piece_done()
         merge_notices(worked.notice_counts)

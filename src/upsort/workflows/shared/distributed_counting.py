@@ -27,7 +27,7 @@ from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RejectedRow
-from upsort.workflows.shared.context import DocumentReading, ReadPiece, RunContext, distribution_for
+from upsort.workflows.shared.context import Distribution, DocumentReading, ReadPiece, RunContext
 
 Keep = Callable[[DocumentBlock], tuple[Any, Fingerprints | None]]
 """The stored parts of a block other than its counts, and the prints that stay where it is read."""
@@ -136,9 +136,6 @@ def in_all_columns(counts: CorpusCounts, columns: Ints) -> csr_array:
     return distributed_vocabulary.in_columns(counts.local_counts, np.searchsorted(columns, counts.hashed), columns.size)
 
 
-WORTH_IT = 24
-"""Pieces of tables, of about a megabyte each, from which on the counts stay with those who read them. A request to a part takes
-some hundredths of a second, whatever its size."""
 PIECES_OF_A_PART = 4
 """So many are read and counted as one, so that a part is larger than sums by label, which are dense."""
 PARTS_PER_PARTITION = 64
@@ -157,8 +154,8 @@ class DistributedCounts:
 
 
 def can_distribute(work: RunContext) -> bool:
-    """Whether the counts of documents may stay with those who read them, and better do: all tables are read apart, in many
-    pieces, and nothing is learned of the words beyond the terms."""
+    """Whether the counts of documents may stay with those who read them: all tables are read apart, and nothing is learned of
+    the words beyond the terms."""
     features, columns = work.plan.features, work.plan.columns
     ends = suffixes(columns, features)
     return (
@@ -166,17 +163,8 @@ def can_distribute(work: RunContext) -> bool:
         and work.sorter is None
         and not (features.vectors_file or features.skip or columns.document_vectors)
         and not any(suffix != other and other.endswith(suffix) for suffix in ends for other in ends)
-        and _many(work)
+        and all(table.division is not None and Distribution(work.engine)(table.division) for table in work.inputs.tables)
     )
-
-
-def _many(work: RunContext) -> bool:
-    """Whether all tables can be read apart, and in enough pieces."""
-    divisions = [table.division for table in work.inputs.tables]
-    if not all(division is not None and distribution_for(work.engine)(division) for division in divisions):
-        return False
-    pieces = (chunk for division in divisions if division is not None for chunk in division.chunks())
-    return sum(1 for _ in islice(pieces, WORTH_IT)) == WORTH_IT
 
 
 def distributed_counts(
@@ -197,7 +185,7 @@ def distributed_counts(
             keep=keep,
         )
     )
-    pieces = list(_partitioned(reading.pieces(distribution_for(work.engine))))
+    pieces = list(_partitioned(reading.pieces(Distribution(work.engine))))
     read = [executor.submit(count_pieces, job, *some) for some in pieces]
     counts, fingerprints, words, brief_handles = (
         [executor.submit(getattr, handle, name) for handle in read] for name in ("measured", "fingerprints", "words", "brief")

@@ -17,7 +17,7 @@ from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.tables.bounds import text_of_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
-from upsort.workflows.shared.context import DocumentReading, ReadPiece, ScoringContext, distribution_for
+from upsort.workflows.shared.context import Distribution, DocumentReading, ReadPiece, ScoringContext
 from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
 
 
@@ -45,7 +45,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
     work = _PartWriter(reading, scoring, names, again.key)
     tally, done = ScoreTally.of({}, sorters), 0
     try:
-        for _, note in engine.in_order(work, enumerate(reading.pieces(distribution_for(engine)), 1)):
+        for _, note in engine.in_order(work, enumerate(reading.pieces(Distribution(engine)), 1)):
             done += 1
             part = ScoreTally.of(note["state"], sorters)
             tally.merge(part)
