@@ -3,6 +3,7 @@
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import lru_cache
 from typing import Any
 from uuid import uuid4
 
@@ -196,8 +197,16 @@ def _array(cell: str) -> str:
 
 
 def server_connection(address: str) -> Connection:
-    """A connection to a server. address: with its password hidden. Raises UsageProblem where what it takes is not installed, and
-    for what is no address."""
+    """A connection to a server. address: with its password hidden. Raises as `_engine`."""
+    engine = _engine(address)
+    if engine.url.drivername == _DRIVERS["postgresql"]:
+        return PostgreSQLConnection(address, engine)
+    return (MySQLConnection if scheme_of(address) in ("mysql", "mariadb") else ServerConnection)(address, engine)
+
+
+@lru_cache(maxsize=8)  # a command reads and writes by one
+def _engine(address: str) -> Any:
+    """What makes connections. Raises UsageProblem where what it takes is not installed, and for what is no address."""
     try:
         url = sqlalchemy.make_url(full_address(address))
     except ImportError:
@@ -209,12 +218,9 @@ def server_connection(address: str) -> Connection:
     url = url.set(drivername=_DRIVERS.get(url.drivername, url.drivername))
     try:
         seconds = _TAKING_SECONDS.get(url.get_driver_name())
-        engine = sqlalchemy.create_engine(url, connect_args={seconds: PATIENCE} if seconds else {})
+        return sqlalchemy.create_engine(url, connect_args={seconds: PATIENCE} if seconds else {})
     except (ImportError, sqlalchemy.exc.ArgumentError) as error:
         raise UsageProblem(
             f"What reads {address} is not installed: {str(error).rstrip('.')}.",
             "pip install 'upsort[sql]' has those of PostgreSQL, MySQL and MariaDB; install that of another database as well.",
         ) from None
-    if url.drivername == _DRIVERS["postgresql"]:
-        return PostgreSQLConnection(address, engine)
-    return (MySQLConnection if scheme_of(address) in ("mysql", "mariadb") else ServerConnection)(address, engine)
