@@ -583,6 +583,8 @@ def test_plain_names_of_databases_are_understood(program: Program, tmp_path: Pat
     program("score", "s.sorter", "desk.db", "--table=letters", "-o", "out.sqlite", "--into=scored")
     with sqlite3.connect(tmp_path / "out.sqlite") as base:
         assert base.execute("select count(*) from scored").fetchone() == (len(LETTERS),)
+    told = program("score", "s.sorter", "desk.db", "--table=letters", "--columns=ref,topic", "-o", "x.csv", code=2).err
+    assert "upsort gather sqlite:///desk.db --table letters --rename" in told
     onto_itself = ("desk.db", "--table=letters", "-o", "desk.db", "--into=letters", "--overwrite")
     assert "letters is read by this command" in program("score", "s.sorter", *onto_itself, code=1).err
     (tmp_path / "text.db").write_text("no database")

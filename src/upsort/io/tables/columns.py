@@ -84,9 +84,11 @@ class MissingColumn(UsageProblem):
         bare = re.fullmatch(r"column \d+", self.name) is not None
         trained = "on a table without column names" if bare else "with that name"
         renaming = shlex.quote(f"{quoted(other)}={quoted(self.name)}")
+        place, _, table = self.source.partition("#") if "://" in self.source else (self.source, "", "")
+        source = shlex.quote(place) + (f" --table {shlex.quote(table)}" if table else "")
         return UsageProblem(
             self.what,
-            f"The sorter was trained {trained}. Rename the table's: upsort gather {shlex.quote(self.source)} --rename {renaming} "
+            f"The sorter was trained {trained}. Rename the table's: upsort gather {source} --rename {renaming} "
             f"-o FILE. {self.remedy}",
         )
 
