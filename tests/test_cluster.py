@@ -15,6 +15,7 @@ from typing import Any
 import pytest
 from conftest import Program, run_in, some_always, started, thorough
 
+from upsort.cli import outputs
 from upsort.cli.rendering.console import Console, Progress
 from upsort.cli.request import worker_text
 from upsort.core.classifiers import dual
@@ -483,19 +484,19 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
     for name, value in zip(names, ("gardener", "quince", "us-east-1"), strict=True):
         monkeypatch.setenv(name, value)
     monkeypatch.setenv("AWS_ENDPOINT_URL", f"http://{host}:{port}")
-    fsspec.config.conf.clear()
-    store = fsspec.filesystem("s3", skip_instance_cache=True)
+    fsspec.get_filesystem_class("s3").clear_instance_cache()  # of another store
+    store = fsspec.filesystem("s3")
     store.mkdir("far")
     for number in range(3):
         rows = "".join(
-            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]}\n" for row in range(120_000)
+            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]}\n" for row in range(60_000)
         )
         content = f"text,label\n{rows}".encode()
         store.pipe_file(f"far/set/year={2020 + number}/t.csv", content)
         (tmp_path / "set" / f"year={2020 + number}").mkdir(parents=True)
         (tmp_path / "set" / f"year={2020 + number}" / "t.csv").write_bytes(content)
     came: list[int] = []
-    asked = stores._range_of
+    asked, send = stores._range_of, outputs.Outbox.send
 
     def counted(*given: Any) -> bytes:
         part = asked(*given)
@@ -506,14 +507,21 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
     monkeypatch.setattr(stores, "_range_of", counted)
     monkeypatch.setattr(stores, "_fetch", None)
     program("train", "set", T, L, "--classifier=naive-bayes", "--no-check", "--workers=1", "-o", "here.sorter")
+    by_driver: list[Path] = []
+
+    def sent_here(box: Any) -> None:
+        by_driver.extend(path for folder in box.folders.values() for path in folder.rglob("*") if path.is_file())
+        send(box)
+
+    monkeypatch.setattr(outputs.Outbox, "send", sent_here)
     begun: list[Any] = []
-    send = cluster._serialised
+    serialised = cluster._serialised
 
     def sent(value: Any) -> Any:
         if not begun:
             came.clear()
         begun.append(value)
-        return send(value)
+        return serialised(value)
 
     monkeypatch.setattr(cluster, "_serialised", sent)
     try:
@@ -524,8 +532,15 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
             begun.clear()
             program(*line, "--cluster=local:2")
             assert begun and not came
+        for how in ("--cluster=local:2", "--workers=1"):
+            program("score", "here.sorter", "s3://far/set/", how, "-o", f"s3://far/{how[2]}/part-*.csv")
+            assert bool(by_driver) == (how == "--workers=1")
+        store.invalidate_cache()
+        parts = {how: {name[6:]: store.cat_file(name) for name in store.find(f"far/{how}")} for how in "cw"}
+        assert parts["c"] == parts["w"] and len(parts["c"]) > 3
     finally:
         server.stop()
+        type(store).clear_instance_cache()
     program("score", "here.sorter", "set", "--workers=1", "-o", "here.csv")
     for ending in ("sorter", "csv"):
         assert (tmp_path / f"here.{ending}").read_bytes() == (tmp_path / f"there.{ending}").read_bytes()

@@ -15,7 +15,7 @@ from upsort.cli.declaring import NAMES_FILES, CommonOptions, Option, declared
 from upsort.cli.options import DEFAULT_NAME, PlanFileOptions
 from upsort.cli.rendering.console import Console
 from upsort.core.errors import DataProblem, UsageProblem
-from upsort.io.outputs.atomic import check_writable
+from upsort.io.outputs.atomic import LocalCopies, check_writable
 from upsort.io.outputs.registry import (
     IN_NAME,
     LEDGER,
@@ -29,7 +29,7 @@ from upsort.io.outputs.registry import (
     registered,
 )
 from upsort.io.sources import stores
-from upsort.io.sources.addresses import database_file, is_database, is_store
+from upsort.io.sources.addresses import database_file, full_address, is_database, is_store, without_secrets
 
 
 @contextmanager
@@ -122,6 +122,46 @@ def _read(name: str) -> set[Identity]:
         return set()
 
 
+class Outbox:
+    """Folders here that represent those of stores; what is written into them is sent at the end."""
+
+    def __init__(self) -> None:
+        self.copies = LocalCopies()
+        self.folders: dict[str, Path] = {}
+
+    @property
+    def shown_paths(self) -> dict[str, str]:
+        """The folders here, and what they represent."""
+        return {str(folder): without_secrets(address) for address, folder in self.folders.items()}
+
+    def place(self, address: str, as_folder: bool = False) -> Path:
+        """Where to write what is to be sent to an address. as_folder: whether that is of a folder.
+
+        Raises UsageProblem for one that nothing can be sent to."""
+        if address.startswith(("http://", "https://")):
+            raise UsageProblem(f"Nothing can be sent to {address}.", "Write it here, or into a store such as s3://.")
+        folder, _, name = full_address(address).rpartition("/")
+        if as_folder:
+            folder, name = full_address(address).rstrip("/"), ""
+        if folder.endswith("/") or not (name or as_folder):
+            raise UsageProblem(f"{address} names no object.", "For example: s3://desk/scored.csv")
+        stores.store_at(address)
+        if folder not in self.folders:
+            self.folders[folder] = self.copies.named("outbox")
+            self.folders[folder].mkdir()
+            stores.represented[self.folders[folder]] = without_secrets(folder)
+        return self.folders[folder] / name
+
+    def send(self) -> None:
+        """Send all files. Raises DataProblem for a store that refuses one."""
+        for address, folder in self.folders.items():
+            store, root = stores.store_at(address)
+            for path in sorted(path for path in folder.rglob("*") if path.is_file()):
+                name = path.relative_to(folder).as_posix()
+                with stores.StoreProblems(f"{without_secrets(address)}/{name}"):
+                    store.put_file(str(path), f"{root}/{name}")
+
+
 _SORTER, _EITHER = ".sorter", "SORTER|SOURCE"
 _READ_WHOLE = NAMES_FILES - {"SOURCE", "TABLE", "OLDER", _EITHER}  # tables are read by what knows stores itself
 
@@ -145,7 +185,7 @@ def with_local_copies(options: CommonOptions, console: Console) -> Iterator[Comm
         raise UsageProblem("A run that writes to a store cannot be resumed.", "Write it here, and send it then.")
     copies = {name: stores.fetch_single(name) for name in read}
     local_paths = {name: copy.path for name, copy in copies.items()}
-    outbox = stores.Outbox()
+    outbox = Outbox()
     for name, option in written.items():
         as_folder = option.metavar == "FOLDER"
         local_paths[name] = outbox.place(name, as_folder)

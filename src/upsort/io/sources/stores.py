@@ -8,6 +8,7 @@ import hashlib
 import io
 import time
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import suppress
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
@@ -67,8 +68,8 @@ def fetched(address: str, by_ranges: Callable[[str], bool] = lambda name: False)
             fetch_from_web(address, cast(BinaryIO, out))
         yield Fetched(address, (target.name,), target, copies)
         return
-    store, root = _store(address)
-    with _StoreProblems(address):
+    store, root = store_at(address)
+    with StoreProblems(address):
         names = _names_of(store, root, address, _SIGNS_OF_WEB if web else _SIGNS)
     copies = LocalCopies()
     folder = len(root) if len(names) > 1 or names[0] != root else -1
@@ -78,7 +79,7 @@ def fetched(address: str, by_ranges: Callable[[str], bool] = lambda name: False)
         inside = (PurePosixPath(root).name, *PurePosixPath(name[folder:].strip("/")).parts) if name.startswith(f"{root}/") else ()
         inside = inside or (PurePosixPath(name.partition("?")[0]).name or "index",)
         if not web and by_ranges(inside[-1]):
-            with _StoreProblems(shown):
+            with StoreProblems(shown):
                 info = _object_info(store, name)
             if (info.get("size") or 0) >= _LARGE:
                 opener = StoreOpener(shown, {mark: info.get(mark) for mark in (*_CHANGING, "size")})
@@ -134,7 +135,7 @@ class StoreOpener:
         self.shown, self.marks = shown, dict(marks)
 
     def __call__(self) -> BinaryIO:
-        store, name = _store(self.shown)
+        store, name = store_at(self.shown)
         stream = _RangeStream(store, name, self)
         stream.check_unchanged()
         return cast(BinaryIO, io.BufferedReader(stream, _RANGE))
@@ -152,7 +153,7 @@ class _RangeStream(io.RawIOBase):
 
     def check_unchanged(self) -> None:
         """Whether it is still the object that it was first."""
-        with _StoreProblems(self.opener.shown):
+        with StoreProblems(self.opener.shown):
             now = _object_info(self.store, self.name)
         if any(now.get(mark) != before for mark, before in self.opener.marks.items()):
             raise DataProblem(f"{self.opener.shown} changed while it was read.", "Try again.")
@@ -203,7 +204,7 @@ def _range_of(store: Any, name: str, shown: str, begin: int, end: int) -> bytes:
     raise AssertionError
 
 
-def _store(address: str) -> tuple[Any, str]:
+def store_at(address: str) -> tuple[Any, str]:
     """The store of an address, and what it calls the object."""
     scheme = address.partition("://")[0]
     try:
@@ -224,7 +225,7 @@ def _store(address: str) -> tuple[Any, str]:
 
 def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
     """Copy an object whole, or raise DataProblem."""
-    with _StoreProblems(shown):
+    with StoreProblems(shown):
         before = _object_info(store, name)
     size, digest, done, tries = before.get("size"), hashlib.md5(usedforsecurity=False), 0, 0
     while True:
@@ -249,7 +250,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
                 out.truncate()
                 digest, done = hashlib.md5(usedforsecurity=False), 0
             time.sleep(_WAIT * 2**tries)
-    with _StoreProblems(shown):
+    with StoreProblems(shown):
         after = _object_info(store, name)
     changed = [attribute for attribute in _CHANGING if before.get(attribute) != after.get(attribute)]
     if changed or (size is not None and done != size):
@@ -294,7 +295,7 @@ def _digest_in(info: Mapping[str, Any]) -> bytes | None:
     return None
 
 
-class _StoreProblems:
+class StoreProblems:
     """A block of requests to a store: what it refuses becomes a DataProblem."""
 
     def __init__(self, shown: str) -> None:
@@ -321,45 +322,50 @@ class _StoreProblems:
 
 def exists(address: str) -> bool:
     """Whether an object is there, or one that matches a pattern. address: with its secrets hidden. Raises as `fetched`."""
-    store, root = _store(address)
-    with _StoreProblems(address):
+    store, root = store_at(address)
+    with StoreProblems(address):
         return bool(store.glob(root) if any(sign in root for sign in _SIGNS) else store.exists(root))
 
 
-class Outbox:
-    """Folders here that represent those of stores; what is written into them is sent at the end."""
+represented: dict[Path, str] = {}
+"""The folders here that represent those of stores, and their addresses."""
 
-    def __init__(self) -> None:
-        self.copies = LocalCopies()
-        self.folders: dict[str, Path] = {}
 
-    @property
-    def shown_paths(self) -> dict[str, str]:
-        """The folders here, and what they represent."""
-        return {str(folder): without_secrets(address) for address, folder in self.folders.items()}
+def store_of_folder(folder: Path) -> str:
+    """The address of the folder of a store that a folder here represents, where whoever has credentials of their own can send to
+    it; empty for any other."""
+    address = represented.get(folder, "")
+    return address if full_address(address) == address else ""
 
-    def place(self, address: str, as_folder: bool = False) -> Path:
-        """Where to write what is to be sent to an address. as_folder: whether that is of a folder.
 
-        Raises UsageProblem for one that nothing can be sent to."""
-        if address.startswith(("http://", "https://")):
-            raise UsageProblem(f"Nothing can be sent to {address}.", "Write it here, or into a store such as s3://.")
-        folder, _, name = full_address(address).rpartition("/")
-        if as_folder:
-            folder, name = full_address(address).rstrip("/"), ""
-        if folder.endswith("/") or not (name or as_folder):
-            raise UsageProblem(f"{address} names no object.", "For example: s3://desk/scored.csv")
-        _store(address)
-        if folder not in self.folders:
-            self.folders[folder] = self.copies.named("outbox")
-            self.folders[folder].mkdir()
-        return self.folders[folder] / name
+class StagedRun:
+    """Files that several processes send to a folder of a store, and that are no part of it before all are there. address: of the
+    folder. name: of the run."""
 
-    def send(self) -> None:
-        """Send all files. Raises DataProblem for a store that refuses one."""
-        for address, folder in self.folders.items():
-            store, root = _store(address)
-            for path in sorted(path for path in folder.rglob("*") if path.is_file()):
-                name = path.relative_to(folder).as_posix()
-                with _StoreProblems(f"{without_secrets(address)}/{name}"):
-                    store.put_file(str(path), f"{root}/{name}")
+    def __init__(self, address: str, name: str) -> None:
+        self.address, self.name = address, name
+
+    def _staged(self) -> tuple[Any, str, str]:
+        store, root = store_at(self.address)
+        return store, root, f"{root}/.unfinished-{self.name}"
+
+    def send(self, path: Path) -> None:
+        """Send one file. Raises DataProblem for a store that refuses it."""
+        store, _, staged = self._staged()
+        with StoreProblems(f"{self.address}/{path.name}"):
+            store.put_file(str(path), f"{staged}/{path.name}")
+
+    def commit(self) -> None:
+        """Give all that was sent its place. The store moves it; nothing of it comes here."""
+        store, root, staged = self._staged()
+        with StoreProblems(self.address):
+            store.invalidate_cache()
+            for name in sorted(store.find(staged)):
+                store.mv(name, f"{root}/{PurePosixPath(name).name}")
+
+    def discard(self) -> None:
+        """Remove what was sent."""
+        store, _, staged = self._staged()
+        with StoreProblems(self.address), suppress(FileNotFoundError):
+            store.invalidate_cache()
+            store.rm(staged, recursive=True)

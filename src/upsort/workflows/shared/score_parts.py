@@ -5,8 +5,11 @@ No row travels. A part that is done has a note next to it of what was added up; 
 none, and the notes go when all is done."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
+from uuid import uuid4
 
 from upsort.core.errors import DataProblem, counted
 from upsort.core.lazy import record
@@ -14,6 +17,7 @@ from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
 from upsort.io.outputs.registry import PartNames, registry
 from upsort.io.outputs.table_file import check_same_run, table_file
+from upsort.io.sources.stores import StagedRun, store_of_folder
 from upsort.io.tables.bounds import text_of_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
@@ -42,7 +46,9 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
         raise cannot_write(names.folder, error) from error
     check_writable(names.part(1))
     _prepare(names, again)
-    work = _PartWriter(reading, scoring, names, again.key)
+    store = store_of_folder(names.folder) if engine.elsewhere else ""
+    staged = StagedRun(store, uuid4().hex) if store else None
+    work = _PartWriter(reading=reading, scoring=scoring, names=names, key=again.key, staged=staged)
     tally, done = ScoreTally.of({}, sorters), 0
     try:
         for _, note in engine.in_order(work, enumerate(reading.pieces(Distribution(engine)), 1)):
@@ -53,7 +59,11 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
             for row in note["refused"]:
                 incoming.rejects.add(_refused(row))
             incoming.advance(part.documents)
+        if staged is not None:
+            staged.commit()
     except BaseException:
+        if staged is not None:
+            staged.discard()
         clear_dead(names.folder, names.before)  # of processes that were ended while they wrote
         present = len(names.there(notes=True))
         if present:
@@ -94,18 +104,30 @@ def _prepare(names: PartNames, again: ResumeChoice) -> None:
     registry().own((*parts.values(), *notes.values()))
 
 
-@record(frozen=True)
+@record(frozen=True, kw_only=True)
 class _PartWriter:
-    """Writes parts, in any process. reading: of stretches, where there are any."""
+    """Writes parts, in any process. reading: of stretches, where there are any. staged: where they are sent to by who writes
+    them."""
 
     reading: DocumentReading | None
     scoring: BlockScorer
     names: PartNames
     key: dict[str, Any]
+    staged: StagedRun | None
 
     def __call__(self, numbered: tuple[int, ReadPiece[Any]]) -> dict[str, Any]:
+        if self.staged is None:
+            return self._written(self.names, numbered)
+        with TemporaryDirectory() as folder:
+            names = replace(self.names, folder=Path(folder))
+            content = self._written(names, numbered)
+            self.staged.send(names.part(numbered[0]))
+            return content
+
+    def _written(self, names: PartNames, numbered: tuple[int, ReadPiece[Any]]) -> dict[str, Any]:
+        """Write a part, and return its note."""
         number, piece = numbered
-        path, note = self.names.part(number), self.names.note(number)
+        path, note = names.part(number), names.note(number)
         if path.exists() and (earlier := _read(note)) is not None:
             return earlier
         before = drain_notices()
