@@ -537,7 +537,7 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
             assert bool(by_driver) == (how == "--workers=1")
         store.invalidate_cache()
         parts = {how: {name[6:]: store.cat_file(name) for name in store.find(f"far/{how}")} for how in "cw"}
-        assert parts["c"] == parts["w"] and len(parts["c"]) > 3
+        assert parts["c"] == parts["w"] and len(parts["c"]) >= 3
     finally:
         server.stop()
         type(store).clear_instance_cache()
