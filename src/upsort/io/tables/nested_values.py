@@ -249,7 +249,7 @@ def plain_object(line: bytes) -> dict[str, Any] | None:
     read otherwise than `json_tables.decoded`: numbers with a point or of many digits, nested values, keys that occur twice."""
     try:
         value = msgspec.json.decode(line)
-    except (ValueError, RecursionError):
+    except (msgspec.DecodeError, ValueError, RecursionError):
         return None
     if type(value) is not dict or b"\\\\" in line:
         return None
