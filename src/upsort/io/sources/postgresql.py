@@ -206,7 +206,7 @@ def server_connection(address: str) -> Connection:
 
 @lru_cache(maxsize=8)  # a command reads and writes by one
 def _engine(address: str) -> Any:
-    """What makes connections. Raises UsageProblem where what it takes is not installed, and for what is no address."""
+    """What makes connections. Raises UsageProblem where a library is not installed, and for what is no address."""
     try:
         url = sqlalchemy.make_url(full_address(address))
     except ImportError:

@@ -208,7 +208,7 @@ Read = TypeVar("Read")
 
 
 class Distribution:
-    """What the workers of an engine can do of the reading of tables."""
+    """Which tables the workers of an engine can read."""
 
     def __init__(self, engine: ExecutionEngine) -> None:
         self.engine = engine
