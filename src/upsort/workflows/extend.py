@@ -179,7 +179,7 @@ def _older(
 
 
 def _resources(sorter: TrainedSorter, corpus: LabelledCorpus) -> Resources:
-    """The word lists of the corpus, with the full forms of stems that either knows."""
+    """The word lists of the corpus, with the words of stems that either knows."""
     before, now = sorter.resources.words_by_form, corpus.resources.words_by_form
     forms = {form: [*dict.fromkeys([*now.get(form, ()), *before.get(form, ())])] for form in {**before, **now}}
     return replace(corpus.resources, words_by_form=forms)
