@@ -726,6 +726,9 @@ def test_mariadb_is_read_and_written(mariadb: str, tmp_path: Path, program: Prog
     base.execute("CREATE TABLE referring (n INT, FOREIGN KEY (n) REFERENCES kept (n))")
     told = program("score", "a.sorter", "c.csv", "-o", mariadb, "--into=kept", "--overwrite", code=1).err
     assert "kept cannot be replaced: the table referring refers to it" in told
+    too_many = TableLayout(columns=[f"c{number}" for number in range(5000)])
+    with pytest.raises(DataProblem, match="Too many columns"):
+        DatabaseTable((mariadb, "wide"), too_many, {}, False, False)
     assert not any("upsort" in name or "unfinished" in name for name in (*base.tables(), *base.tables("other")))
     for query, said in (("select nothing from letters", "Unknown column 'nothing'"), ("selct 1", "SQL syntax")):
         told = program("gather", mariadb, f"--query={query}", "-o", "o.csv", code=1).err

@@ -5,6 +5,7 @@ which also notes in `upsort_unfinished` how many input rows are done. The target
 the end."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from hashlib import sha256
 from pathlib import Path
@@ -201,7 +202,12 @@ class DatabaseTable:
                 "Choose another name with --into.",
             )
         self.connection.check_replaceable(self.target)
-        self._create(_NOTES in there, earlier is not None)
+        try:
+            self._create(_NOTES in there, earlier is not None)
+        except DataProblem:
+            with suppress(DataProblem):  # where tables are made at once, whatever a transaction does
+                self._forget()
+            raise
 
     def _check_names(self, there: Sequence[str]) -> None:
         """Settle the names of the target and of the table of unfinished rows. Raises DataProblem or UsageProblem for names that
