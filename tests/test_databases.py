@@ -1,6 +1,7 @@
 """Databases, read and written: SQLite's, and a PostgreSQL that these tests start for themselves where its server is installed."""
 
 import csv
+import importlib.util
 import json
 import os
 import pwd
@@ -642,7 +643,7 @@ TYPED = (
 )
 TYPED_ROWS = (
     "(1, 'a plum', 12.50, 0.1, true, '2024-03-09', '2024-03-09 10:00:00.25', '2024-03-09 10:00:00+02', '10:30', "
-    "'{\"a\": [1, null]}', '\\xff00', '{plum,\"a \\\"b, c\"}', 'c0ffee00-0000-4000-8000-000000000000', ''), "
+    "'{\"a\": [1, null]}', '\\xff00', '{plum,\"a \\\"b, c\",\"NULL\",NULL}', 'c0ffee00-0000-4000-8000-000000000000', ''), "
     "(2, 'a spade', 1e30, 'NaN', false, 'infinity', '-infinity', '0044-03-15 12:00 BC', '24:00', 'null', '', '{}', NULL, 'x'), "
     "(3, 'no, \"a\"\nplum', NULL, NULL, NULL, '0044-03-15 BC', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL), "
     "(4, '', 0, 0, true, NULL, NULL, NULL, NULL, NULL, NULL, '{{a,b},{c,NULL}}', NULL, NULL)"
@@ -669,12 +670,42 @@ def test_types_and_values_of_postgresql_survive(server: str, tmp_path: Path, pro
     program("score", "a.sorter", server, "--table=typed", "-o", "s.jsonl", "--set-aside=b.csv")
     first, second, third = map(json.loads, (tmp_path / "s.jsonl").read_text().splitlines())
     assert (first["ref"], first["share"], first["good"], first["price"]) == (1, 0.1, True, "12.50")
-    assert (first["day"], first["at"], first["tags"]) == ("2024-03-09", "2024-03-09T10:00:00.25", ["plum", 'a "b, c'])
+    assert (first["day"], first["at"], first["tags"]) == (
+        "2024-03-09",
+        "2024-03-09T10:00:00.25",
+        ["plum", 'a "b, c', "NULL", None],
+    )
     assert (second["day"], second["share"], third["good"], third["word"]) == ("infinity", "nan", None, None)
     few = program("score", "a.sorter", server, "--table=typed", "--columns=message,ref", "--lines", "--set-aside=d.csv").out
     assert list(json.loads(few.splitlines()[0]))[:3] == ["message", "ref", "sorted_label"]
     with_names(server, tmp_path, "DROP TABLE {}", "typed", "scored")
     base.close()
+
+
+def test_no_digit_and_no_statement_comes_by_a_type(server: str, tmp_path: Path, program: Program) -> None:
+    """Decimals of more digits than a database keeps are text there; a declared type is none but a name with lengths."""
+    base = connected(addresses.without_secrets(server), writing=True)
+    base.execute("CREATE TABLE digits (message TEXT, n NUMERIC, d NUMERIC(40,20), small NUMERIC(6,3))")
+    values = ("12345678901234567890.1234567890123", "1234567890123456789.01234567890123456789", "1.500")
+    base.execute(f"INSERT INTO digits VALUES ('a plum', {', '.join(values)})")
+    line = ("score", sorter(tmp_path, program), server, "--table=digits")
+    program(*line, "-o", "out.db", "--into=digits")
+    with sqlite3.connect(tmp_path / "out.db") as out:
+        assert out.execute("SELECT n, d, small FROM digits").fetchall() == [values]
+    if importlib.util.find_spec("duckdb") is not None:
+        program(*line, "-o", "out.duckdb", "--into=digits")
+        found = program("score", "a.sorter", "out.duckdb", "--table=digits", "--lines").out
+        assert tuple(json.loads(found)[name] for name in ("n", "d", "small")) == values
+    base.execute("DROP TABLE digits")
+    base.close()
+    own = sqlite3.connect(tmp_path / "odd.db", isolation_level=None)
+    own.execute('CREATE TABLE t (message TEXT, n "INT, evil TEXT DEFAULT 1", good BOOLEAN)')
+    own.execute("INSERT INTO t VALUES ('a plum', 7, 2)")
+    program("score", "a.sorter", "odd.db", "--table=t", "-o", "odd.db", "--into=scored")
+    assert own.execute("SELECT n, good FROM scored").fetchall() == [(7, 2)]
+    assert "evil" not in [row[1] for row in own.execute("PRAGMA table_info(scored)")]
+    program("score", "a.sorter", "odd.db", "--table=t", "-o", server, "--into=scored")
+    with_names(server, tmp_path, "DROP TABLE {}", "scored")
 
 
 @pytest.mark.parametrize("target", ["postgresql", "mariadb"])

@@ -153,13 +153,13 @@ _REMEDIES = {
     "42501|(1142|1143|1227) ": "The account lacks a right: have it granted, or use another account.",
     "42P01|1146 |no such table": "Check --table, or the names in --query.",
     "42601|42703|42883|(1064|1054) |.*(no such column|syntax error)": "Check --query.",
-    "08|57P03|(2002|2003|2005) |.*(connection failed|timeout expired|could not translate)": (
+    "08|57P03|(2002|2003|2005|2006|2013) |.*(connection failed|timeout expired|could not translate)": (
         "Check host and port, and whether the server runs."
     ),
     "55P03|1205 |.*database is locked": "Others hold the table: try again later.",
     "2BP01|(1451|3730) ": "Drop what depends on the table, or choose another name with --into.",
     "53|(1114|1021) |.*database or disk is full": "Make room there.",
-    "22|23|(1264|1265|1292|1366|1406) ": "Leave the column out with --columns, or write to a file.",
+    "22|23|(1264|1265|1292|1366|1406) ": "Check --query; or leave the column out with --columns, or write to a file.",
 }
 """What helps, by how the code and the message of a refusal begin: SQLSTATE of PostgreSQL, error numbers of MySQL."""
 
@@ -184,6 +184,23 @@ def _message_of(error: Any) -> Any:
     """What a driver says, without where in its own statement."""
     stated = getattr(getattr(error, "diag", None), "message_primary", None)
     return stated or next((part for part in error.args[1:2] if isinstance(part, str)), error)
+
+
+def tables_named(connection: Connection, what: Selection) -> set[TableName]:
+    """What `tables_read` finds where the database does not say what a query reads."""
+    if what.table:
+        return {table_named(connection, what.table)}
+    return {TableName(table) for table in connection.tables() if table in what.query}
+
+
+_DECIMAL = re.compile(r"NUMERIC(?:\((\d+),\d+\))?(.*)")
+
+
+def standard_name(type_: ColumnType, most_digits: int) -> str:
+    """The standard name of a type; nothing for decimals of more digits than a database takes, or of any number, none of which
+    may be lost."""
+    match = _DECIMAL.fullmatch(type_.standard)
+    return "" if match is not None and not 0 < int(match[1] or 0) <= most_digits else type_.standard
 
 
 def page_of(rows: Sequence[Sequence[Any]]) -> ColumnarRows:

@@ -20,7 +20,9 @@ from upsort.io.sources.databases import (
     chosen_columns,
     page_of,
     refusals,
+    standard_name,
     table_named,
+    tables_named,
 )
 from upsort.io.tables.columnar import ColumnarRows
 from upsort.io.tables.nested_values import cells_of
@@ -156,7 +158,8 @@ class SQLiteConnection:
             kinds = set(str(held or "").split(",")) - {"null"}
             standard = _STANDARD.get(frozenset(kinds), "TEXT")
             if standard == "BIGINT" and "BOOL" in own.upper():
-                standard = "BOOLEAN"
+                (least, most) = self.execute(f"SELECT min({column}), max({column}) FROM {self.quoted(table)}")[0]
+                standard = "BOOLEAN" if least >= 0 and most <= 1 else standard
             if kinds == {"text"} and ("DATE" in own.upper() or "TIME" in own.upper()):
                 (days, times) = self.execute(
                     f"SELECT min(date({column}) IS {column}), min(datetime({column}) IS {column}) FROM {self.quoted(table)} "
@@ -169,7 +172,10 @@ class SQLiteConnection:
     def type_name(self, type_: ColumnType | None) -> str:
         if type_ is None:
             return "TEXT"
-        return type_.own if type_.of == SQLITE else _SQLITE_TYPES.get(type_.standard, type_.standard)
+        if type_.of == SQLITE:
+            return type_.own if _PLAIN_TYPE.fullmatch(type_.own) else ""  # of which a column may hold anything
+        standard = standard_name(type_, 0)  # a number of SQLite has fifteen digits
+        return _SQLITE_TYPES.get(standard, standard or "TEXT")
 
     def _row_number(self, table: str) -> str:
         """The name of the row number of a table, one that no column has; empty where it has none."""
@@ -221,6 +227,8 @@ class SQLiteConnection:
             self.path.unlink(missing_ok=True)
 
 
+_PLAIN_TYPE = re.compile(r"[\w ]*(\(\d+(, ?\d+)?\))?", re.ASCII)
+"""A declared type that is nothing else in a statement; it may be any text of whoever made the file."""
 _SQLITE_TYPES = {"BIGINT": "INTEGER", "DOUBLE PRECISION": "REAL"}
 _STANDARD = {
     frozenset({"integer"}): "BIGINT",
@@ -288,9 +296,7 @@ class DuckDBConnection:
         return one.casefold() == other.casefold()
 
     def tables_read(self, what: Selection) -> set[TableName]:
-        if what.table:
-            return {table_named(self, what.table)}
-        return {TableName(table) for table in self.tables() if table in what.query}
+        return tables_named(self, what)
 
     def select(self, what: Selection) -> Selected:
         query = what.query.strip().rstrip(";") or f"SELECT * FROM {self.quoted(table_named(self, what.table))}"
@@ -314,7 +320,7 @@ class DuckDBConnection:
     def type_name(self, type_: ColumnType | None) -> str:
         if type_ is None:
             return "VARCHAR"
-        return type_.own if type_.of == DUCKDB else type_.standard.replace("TEXT", "VARCHAR") or "VARCHAR"
+        return type_.own if type_.of == DUCKDB else standard_name(type_, 38).replace("TEXT", "VARCHAR") or "VARCHAR"
 
     def quoted(self, table: TableName | str) -> str:
         parts = (table.schema, table.name) if isinstance(table, TableName) else (table,)
@@ -359,7 +365,7 @@ class DuckDBConnection:
             self.made.unlink(missing_ok=True)
 
 
-_WHOLE_NUMBERS = re.compile("U?(TINY|SMALL|BIG)?INT(EGER)?$")
+_WHOLE_NUMBERS = re.compile("U?(TINY|SMALL)?INT(EGER)?$|BIGINT$")
 
 
 def _type_of(own: str) -> ColumnType:

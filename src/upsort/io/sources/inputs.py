@@ -14,7 +14,7 @@ from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record
 from upsort.core.plan import Source
 from upsort.io.outputs.atomic import LocalCopies
-from upsort.io.sources.addresses import is_compressed, is_database, without_secrets
+from upsort.io.sources.addresses import is_archive, is_compressed, is_database, without_secrets
 from upsort.io.sources.database_tables import database_table
 from upsort.io.sources.entries import entries_of
 from upsort.io.tables.columnar import without_large_rows
@@ -147,7 +147,7 @@ def _tables_of(
                     continue
                 except (EOFError, ValueError) as error:
                     raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error
-                table = with_partition_columns(table, PurePath(entry.name).parts[:-1])
+                table = with_partition_columns(table, [part for part in PurePath(entry.name).parts[:-1] if not is_archive(part)])
                 tables.append(_renamed_for(entry, table, sources, rename))
     if not tables:
         raise DataProblem(f"{name} holds nothing that can be read.", f"Kinds: {', '.join(reading_names())}.")

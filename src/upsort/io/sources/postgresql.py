@@ -181,19 +181,25 @@ def _column(column: Any, oid: int) -> Sequence[str]:
     if oid == _BYTES:
         return [NULL if cell is None else BytesCell(bytes.fromhex(cell[2:])) for cell in column.to_pylist()]
     if oid in _ARRAYS:
-        return [NULL if cell is None else _array(cell) for cell in column.to_pylist()]
+        return [NULL if cell is None else _array(cell, oid in _ARRAYS_OF_NUMBERS) for cell in column.to_pylist()]
     return cells_of(column.to_pylist()) if column.null_count else TextColumn(column)
 
 
-_ARRAYS = frozenset({1005, 1007, 1016, 1009, 1015})  # of whole numbers and of texts
+_ARRAYS_OF_NUMBERS = frozenset({1005, 1007, 1016})
+_ARRAYS = _ARRAYS_OF_NUMBERS | {1009, 1015}  # and of texts
 
 
-def _array(cell: str) -> str:
+def _array(cell: str, numbers: bool) -> str:
     """The list that an array of one dimension is; others stay as they are written."""
     if not _FLAT_ARRAY.fullmatch(cell):
         return cell
-    items = [re.sub(r"\\(.)", r"\1", item[1]) if item[2] is None else item[2] for item in _ITEM.finditer(cell)]
-    return TypedCell([None if item == "NULL" else item for item in items])
+    return TypedCell([_item(match, numbers) for match in _ITEM.finditer(cell)])
+
+
+def _item(match: "re.Match[str]", number: bool) -> str | int | None:
+    if match[2] is None:  # in quotes
+        return re.sub(r"\\(.)", r"\1", match[1], flags=re.DOTALL)
+    return None if match[2] == "NULL" else int(match[2]) if number else match[2]
 
 
 def server_connection(address: str) -> Connection:

@@ -7,7 +7,18 @@ from typing import Any
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.lazy import sqlalchemy
 from upsort.io.sources.addresses import scheme_of
-from upsort.io.sources.databases import Selected, Selection, TableName, Values, chosen_columns, page_of, refusals, table_named
+from upsort.io.sources.databases import (
+    Selected,
+    Selection,
+    TableName,
+    Values,
+    chosen_columns,
+    page_of,
+    refusals,
+    standard_name,
+    table_named,
+    tables_named,
+)
 from upsort.io.tables.columnar import ColumnarRows
 from upsort.io.tables.rows import ROWS_A_BLOCK, ColumnType
 
@@ -34,6 +45,7 @@ _TYPES = {
 }
 """What other databases call the standard types; empty where none of theirs holds all values of one, so that it becomes text."""
 _TYPES["mariadb"] = _TYPES["mysql"]
+_MOST_DIGITS = 38  # of decimals, that all of them take
 _WITH_LONG_TIMES = ("mysql", "mariadb")
 """Databases whose times may be longer than a day."""
 
@@ -69,9 +81,7 @@ class ServerConnection:
         return one.casefold() == other.casefold()
 
     def tables_read(self, what: Selection) -> set[TableName]:
-        if what.table:
-            return {table_named(self, what.table)}
-        return {TableName(table) for table in self.tables() if table in what.query}
+        return tables_named(self, what)
 
     def select(self, what: Selection) -> Selected:
         with self._running(self._statement(what, ())) as result:
@@ -125,7 +135,8 @@ class ServerConnection:
             return text
         if type_.of == self.kind and type_.own:
             return type_.own
-        return _TYPES.get(self.kind, {}).get(type_.standard, type_.standard.replace("TEXT", text)) or text
+        standard = standard_name(type_, _MOST_DIGITS)
+        return _TYPES.get(self.kind, {}).get(standard, standard.replace("TEXT", text)) or text
 
     def quoted(self, table: TableName | str) -> str:
         return (self._quoted(table) if isinstance(table, str) else self._place(table)).replace(
@@ -192,6 +203,8 @@ def _standard_type(type_: Any) -> str:
     match generic:
         case sqlalchemy.Boolean():
             return "BOOLEAN"
+        case sqlalchemy.BigInteger() if getattr(type_, "unsigned", False):
+            return "NUMERIC(20,0)"
         case sqlalchemy.Integer():
             return "BIGINT"
         case sqlalchemy.Float():
@@ -214,6 +227,7 @@ class MySQLConnection(ServerConnection):
     def put_in_place(self, part: TableName, target: TableName, replaced: bool) -> None:
         new, old = self.quoted(target), self.quoted(target.beside("upsort_replaced"))
         before = f"{new} TO {old}, " if replaced else ""
+        self.execute(f"DROP TABLE IF EXISTS {old}")  # that an interrupted run left
         self.execute(f"RENAME TABLE {before}{self.quoted(part)} TO {new}")  # both at once
         if replaced:
             self.execute(f"DROP TABLE {old}")

@@ -173,8 +173,10 @@ class _RangeStream(io.RawIOBase):
         return self.at
 
     def part(self, begin: int, end: int) -> bytes:
-        """A stretch, by one request."""
-        return _range_of(self.store, self.name, self.opener.shown, begin, min(end, self.size))
+        """A stretch, by one request, of the object that it was first."""
+        part = _range_of(self.store, self.name, self.opener.shown, begin, min(end, self.size))
+        self.check_unchanged()
+        return part
 
     def readinto(self, buffer: Any) -> int:
         many = min(len(buffer), self.size - self.at, self.most)
@@ -182,7 +184,7 @@ class _RangeStream(io.RawIOBase):
             self.check_unchanged()
             return 0
         self.most *= 2
-        buffer[:many] = self.part(self.at, self.at + many)
+        buffer[:many] = _range_of(self.store, self.name, self.opener.shown, self.at, self.at + many)
         self.at += many
         return many
 

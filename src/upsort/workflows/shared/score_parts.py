@@ -5,6 +5,7 @@ No row travels. A part that is done has a note next to it of what was added up; 
 none, and the notes go when all is done."""
 
 import json
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -63,7 +64,8 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
             staged.commit()
     except BaseException:
         if staged is not None:
-            staged.discard()
+            with suppress(DataProblem):  # what went wrong first is reported
+                staged.discard()
         clear_dead(names.folder, names.before)  # of processes that were ended while they wrote
         present = len(names.there(notes=True))
         if present:
