@@ -621,6 +621,10 @@ def test_duckdb_is_read_and_written(tmp_path: Path, program: Program) -> None:
     assert (first["ref"], first["price"], first["good"], first["tags"], first["nothing"]) == (1, "12.50", True, ["a", "b"], None)
     assert "lets nobody write to a file that is read" in program(*line, "-o", "desk.duckdb", "--into=scored", code=1).err
     assert "has no table 'leters'" in program("survey", "desk.duckdb", "--table=leters", code=1).err
+    program("gather", "desk.duckdb", "--query=select message, 1 as a, 2 as a from letters", "--text=message", "-o", "two.csv")
+    assert (tmp_path / "two.csv").read_text().startswith("message,a,a (2),source\na plum,1,2,")
+    few = program(*line, "--columns=message,price", "--lines").out.splitlines()[0]
+    assert list(json.loads(few))[:2] == ["message", "price"]
     assert "There is no database none.duckdb." in program("survey", "none.duckdb", "--table=t", code=1).err
     assert (tmp_path / "desk.duckdb").read_bytes() == before and not (tmp_path / "none.duckdb").exists()
     program("score", "a.sorter", "desk.duckdb", "--table=letters", "-o", "same.db", "--into=scored")

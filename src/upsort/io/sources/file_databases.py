@@ -300,22 +300,22 @@ class DuckDBConnection:
 
     def select(self, what: Selection) -> Selected:
         query = what.query.strip().rstrip(";") or f"SELECT * FROM {self.quoted(table_named(self, what.table))}"
-        described = {str(name): str(type_) for name, type_, *_ in self.execute(f"DESCRIBE {query}")}
-        columns = chosen_columns([*described], what, self.address)
+        described = [(str(name), str(type_)) for name, type_, *_ in self.execute(f"DESCRIBE {query}")]
+        there = [name for name, _ in described]
+        columns = chosen_columns(there, what, self.address)
+        at = [there.index(name) for name in columns] if what.columns else range(len(there))  # several may have one name
         read = [
-            f"CAST({self.quoted(name)} AS VARCHAR)" if described[name].startswith(("DATE", "TIME")) else self.quoted(name)
-            for name in columns
+            f"CAST(c{place} AS VARCHAR)" if described[place][1].startswith(("DATE", "TIME")) else f"c{place}" for place in at
         ]  # no other kind of value knows infinite dates
-        statement = f"SELECT {', '.join(read)} FROM (\n{query}\n)"
+        aliases = ", ".join(f"c{place}" for place in range(len(there)))
+        statement = f"SELECT {', '.join(read)} FROM (\n{query}\n) AS selected({aliases})"
 
         def rows() -> Iterator[ColumnarRows]:
             with refusals(self.address, self.refused):
                 for batch in self.connection.cursor().sql(statement).to_arrow_reader(ROWS_A_BLOCK):
                     yield ColumnarRows([cells_of(column.to_pylist()) for column in batch.columns])
 
-        return Selected(
-            columns, rows, lambda: {name: _type_of(described[name]) for name in columns if described[name] != "VARCHAR"}
-        )
+        return Selected(columns, rows, lambda: {name: _type_of(type_) for name, type_ in described if type_ != "VARCHAR"})
 
     def type_name(self, type_: ColumnType | None) -> str:
         if type_ is None:
