@@ -380,3 +380,14 @@ def test_a_split_goes_into_a_folder_of_a_store(bucket: Any, tmp_path: Path, prog
     told = program(*again, code=1).err
     assert "exists and is kept" in told and "s3://desk/split/" in told
     program(*again, "--overwrite")
+
+
+def test_parts_of_an_earlier_run_do_not_stay_among_new_ones(bucket: Any, tmp_path: Path, program: Program) -> None:
+    (tmp_path / "t.csv").write_text(TABLE)
+    program("train", "t.csv", *COLUMNS, "--classifier=naive-bayes", "--no-check", "-o", "s.sorter")
+    bucket.pipe_file("desk/replaced/part-notes.txt", b"mine")
+    for source, parts in (("s3://desk/letters-*.csv", 2), ("s3://desk/letters-1.csv", 1)):
+        program("score", "s.sorter", source, "-o", "s3://desk/replaced/part-*.csv", "--overwrite")
+        bucket.invalidate_cache()
+        there = [name.rpartition("/")[2] for name in bucket.find("desk/replaced")]
+        assert there == [*(f"part-{number:04}.csv" for number in range(1, parts + 1)), "part-notes.txt"]

@@ -196,9 +196,12 @@ class PartNames:
 
     def there(self, notes: bool = False) -> dict[int, Path]:
         """The parts, or the notes, that there are."""
-        begin, end = (".", ".done") if notes else ("", "")
-        form = re.compile(
-            rf"{begin and re.escape(begin)}{re.escape(self.before)}(\d{{{_DIGITS},}}){re.escape(self.suffix + end)}"
-        )
-        matches = {path: form.fullmatch(path.name) for path in self.folder.iterdir()} if self.folder.is_dir() else {}
-        return {int(match.group(1)): path for path, match in sorted(matches.items()) if match is not None}
+        files = sorted(self.folder.iterdir()) if self.folder.is_dir() else []
+        return {number: path for path in files if (number := self.number_in(path.name, notes)) is not None}
+
+    def number_in(self, name: str, note: bool = False) -> int | None:
+        """The number of the part, or of the note, that has such a name; None for any other."""
+        begin, end = (".", ".done") if note else ("", "")
+        form = rf"{re.escape(begin + self.before)}(\d{{{_DIGITS},}}){re.escape(self.suffix + end)}"
+        match = re.fullmatch(form, name)
+        return int(match[1]) if match is not None else None

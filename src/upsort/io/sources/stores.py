@@ -329,6 +329,16 @@ def exists(address: str) -> bool:
         return bool(store.glob(root) if any(sign in root for sign in _SIGNS) else store.exists(root))
 
 
+def remove_objects(address: str, chosen: Callable[[str], bool]) -> None:
+    """Remove the objects right below a folder whose names are chosen. Raises DataProblem for a store that refuses it."""
+    store, root = store_at(address)
+    with StoreProblems(address):
+        store.invalidate_cache()
+        for name in store.glob(f"{root}/*"):
+            if chosen(PurePosixPath(name).name):
+                store.rm(name)
+
+
 represented: dict[Path, str] = {}
 """The folders here that represent those of stores, and their addresses."""
 

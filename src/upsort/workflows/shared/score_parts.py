@@ -18,7 +18,7 @@ from upsort.io.notices import drain_notices, merge_notices
 from upsort.io.outputs.atomic import cannot_write, check_writable, clear_dead, keep_unfinished, replacing_text
 from upsort.io.outputs.registry import PartNames, registry
 from upsort.io.outputs.table_file import check_same_run, table_file
-from upsort.io.sources.stores import StagedRun, store_of_folder
+from upsort.io.sources.stores import StagedRun, remove_objects, represented, store_of_folder
 from upsort.io.tables.bounds import text_of_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
 from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
@@ -76,6 +76,8 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
             path.unlink()  # of an earlier run that had more
     for path in names.there(notes=True).values():
         path.unlink()
+    if again.overwrite and names.folder in represented:
+        remove_objects(represented[names.folder], lambda name: (names.number_in(name) or 0) > done)
     return tally.result(sorters)
 
 
