@@ -52,14 +52,14 @@ class Running:
         self.address = json.loads(where.read_text())["address"]
         self.workers = [self.worker() for _ in range(2)]
 
-    def _start(self, *line: str) -> "subprocess.Popen[bytes]":
+    def _start(self, *line: str, within: tuple[str, ...] = ()) -> "subprocess.Popen[bytes]":
         program = Path(sys.executable).with_name("dask")
-        return subprocess.Popen(
-            [program, *line, "--no-dashboard"], cwd=self.folder, stdout=self.logs, stderr=self.logs, start_new_session=True
-        )
+        whole = [*within, str(program), *line, "--no-dashboard"]
+        return subprocess.Popen(whole, cwd=self.folder, stdout=self.logs, stderr=self.logs, start_new_session=True)
 
-    def worker(self) -> "subprocess.Popen[bytes]":
-        return self._start("worker", self.address, "--nthreads=1", "--no-nanny")
+    def worker(self, *within: str) -> "subprocess.Popen[bytes]":
+        """Another one. within: the command that starts its command, where it is not started by itself."""
+        return self._start("worker", self.address, "--nthreads=1", "--no-nanny", within=within)
 
     def kill(self, process: "subprocess.Popen[bytes]") -> None:
         os.killpg(process.pid, signal.SIGKILL)
@@ -347,6 +347,37 @@ def test_a_worker_that_dies_changes_no_byte(scoring: Path, mortal: Running) -> N
     assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
 
 
+def test_a_full_disk_of_a_worker_is_told_with_its_address(scoring: Path, mortal: Running) -> None:
+    """A worker that may write no file of more than 50 kB stands for one whose disk is full."""
+    for worker in mortal.workers:
+        mortal.kill(worker)
+    mortal.workers = [mortal.worker("sh", "-c", 'ulimit -f 100; exec "$@"', "sh")]
+    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "p-*.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
+        _, err = program.communicate(timeout=60)
+    mortal.kill(mortal.workers[0])
+    assert program.returncode == 1 and "Traceback" not in err
+    assert "upsort: On the worker at tcp://127.0.0.1:" in err and "p-0001.csv could not be written: File too large." in err
+    assert not list(scoring.glob("p-*"))
+
+
+def test_a_driver_that_is_killed_leaves_whole_parts_which_are_resumed(scoring: Path, running: Running, program: Program) -> None:
+    parts = ("score", "a.sorter", "many.csv", f"--cluster={running.address}", "-o")
+    program(*parts, "whole/p-*.csv")
+    with started(scoring, *parts, "o/p-*.csv", stderr=subprocess.PIPE, text=True) as alone:
+        while len(list(scoring.glob("o/.p-*.done"))) < 2 and alone.poll() is None:
+            time.sleep(0.01)
+        alone.kill()
+    assert alone.returncode == -signal.SIGKILL
+    nothing_left(running)
+    expected = {path.name: path.read_bytes() for path in scoring.glob("whole/*")}
+    assert 2 <= len(done := list(scoring.glob("o/p-*.csv"))) < len(expected)
+    assert all(path.read_bytes() == expected[path.name] for path in done)
+    assert "of an interrupted run" in program(*parts, "o/p-*.csv", code=1).err
+    program(*parts, "o/p-*.csv", "--resume")
+    assert {path.name: path.read_bytes() for path in scoring.glob("o/*")} == expected
+
+
 @thorough
 def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, mortal: Running, program: Program) -> None:
     line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
@@ -434,10 +465,30 @@ def test_who_does_the_work_is_told(running: Running) -> None:
         assert worker_text(engine) == " · 1 part done by 2 workers of the cluster"
 
 
-def test_a_worker_with_another_version_is_named(running: Running, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(cluster, "version", lambda _: "77.0")
-    with pytest.raises(DataProblem, match=r"The worker at tcp://.* has version .*, this program is 77\.0"):
-        cluster.connected(running.address).__enter__()
+class _Workers:
+    """What answers a question to all workers: by its own versions, but for one."""
+
+    def __init__(self, name: str, version: str) -> None:
+        self.different = {name: version}
+
+    def run(self, asked: Any, *given: Any) -> dict[str, dict[str, str]]:
+        found = asked(*given)
+        return {"tcp://bed:1": found, "tcp://bed:2": found | self.different}
+
+
+@pytest.mark.parametrize(
+    ("name", "version", "remedy"),
+    [
+        ("upsort", "77.0", "upsort[cluster]=="),
+        ("upsort", "", "upsort[cluster]=="),
+        ("numba", "0.1", "numba=="),
+        ("Python", "3.99", "Both must have the same Python."),
+    ],
+)
+def test_a_worker_with_another_version_is_named(name: str, version: str, remedy: str) -> None:
+    with pytest.raises(DataProblem, match=f"The worker at tcp://bed:2 has {f'{name} {version}' if version else 'no upsort'}, ") as told:
+        cluster._check_versions(_Workers(name, version))
+    assert remedy in told.value.remedy
 
 
 def test_wrong_addresses(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,7 +10,6 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, contextmanager
-from importlib.metadata import version
 from typing import Any, TypeVar
 from uuid import uuid4
 
@@ -161,10 +160,7 @@ class Cluster:
 
 def _check_refusal(result: Any) -> None:
     if isinstance(result, _WorkerProblem):
-        raise DataProblem(
-            f"{result.what} cannot be read or written by the worker at {result.worker}: {result.why}.",
-            "All workers must see the files under the same names, in a shared folder.",
-        )
+        raise result.problem
 
 
 class _ClusterExecutor:
@@ -212,12 +208,27 @@ def _unpacked(content: bytes) -> Any:
 def _done(work: Callable[..., Any], *given: Any) -> Any:
     """Runs on a worker. The result for a refusal is a refusal."""
     refused = next((argument for argument in given if isinstance(argument, _WorkerProblem)), None)
-    if refused is not None:
-        return refused
+    return refused if refused is not None else _attempted(work, *given)
+
+
+def _attempted(work: Callable[..., Any], *given: Any) -> Any:
+    """Runs on a worker. What its system refuses is a result: raised here, it would look like a loss of the cluster."""
     try:
         return work(*given)
     except OSError as error:
-        return _WorkerProblem(error)
+        where = distributed.get_worker().address
+        what = f"{error.filename or 'A file'} cannot be read or written by the worker at {where}"
+        return _WorkerProblem(
+            DataProblem(
+                f"{what}: {error.strerror or _message_of(error)}.",
+                "All workers must see the files under the same names, in a shared folder.",
+            )
+        )
+    except DataProblem as problem:
+        if not isinstance(problem.__cause__, OSError):
+            raise
+        where = distributed.get_worker().address
+        return _WorkerProblem(DataProblem(f"On the worker at {where}: {problem.what}", problem.remedy))
 
 
 @record(frozen=True)
@@ -232,22 +243,18 @@ def _serialised(value: Any) -> _Serialised:
     return _Serialised(uuid4().hex, cloudpickle.dumps(value))
 
 
+@record(frozen=True)
 class _WorkerProblem:
-    """Refused to a worker by its system."""
+    """What the system of a worker refused to it."""
 
-    def __init__(self, error: OSError) -> None:
-        self.what, self.why = error.filename or "A file", error.strerror or _message_of(error)
-        self.worker = distributed.get_worker().address
+    problem: DataProblem
 
 
 def _do(work: _Serialised, item: _Serialised) -> Any:
     """Runs on a worker."""
     if getattr(_thread_state, "name", "") != work.name:
         _thread_state.name, _thread_state.work = work.name, cloudpickle.loads(work.content)
-    try:
-        return _thread_state.work(cloudpickle.loads(item.content))
-    except OSError as error:  # raised here, it would look like a loss of the cluster
-        return _WorkerProblem(error)
+    return _attempted(_thread_state.work, cloudpickle.loads(item.content))
 
 
 @contextmanager
@@ -312,25 +319,37 @@ def _local(address: str) -> Any:
         return distributed.LocalCluster(n_workers=int(number), threads_per_worker=1, dashboard_address=None)
 
 
-def _check_versions(client: Any) -> None:
-    """Raises DataProblem where a worker has not the version of this program."""
+_DECISIVE = ("upsort", "numba", "numpy", "scipy")
+"""Of another version of one of these, results may differ in their last digits. Of Python, another minor version is another table
+of characters, and cannot run what is sent."""
 
-    def installed() -> str:  # sent as it is: a worker need not have this program to answer
+
+def _check_versions(client: Any) -> None:
+    """Raises DataProblem where a worker has not the versions that this machine has."""
+
+    def installed(names: tuple[str, ...]) -> dict[str, str]:  # sent as it is: a worker need not have this program to answer
+        import platform
         from importlib import metadata
 
-        try:
-            return metadata.version("upsort")
-        except metadata.PackageNotFoundError:
-            return ""
+        found = {"Python": platform.python_version().rpartition(".")[0]}
+        for name in names:
+            try:
+                found[name] = metadata.version(name)
+            except metadata.PackageNotFoundError:
+                found[name] = ""
+        return found
 
-    mine = version("upsort")
-    for worker, theirs in client.run(installed).items():
-        if theirs != mine:
-            has = f"version {theirs}" if theirs else "no upsort"
-            raise DataProblem(
-                f"The worker at {worker} has {has}, this program is {mine}.",
-                f"Install the same there: pip install 'upsort[cluster]=={mine}'.",
-            )
+    here = installed(_DECISIVE)
+    for worker, there in client.run(installed, _DECISIVE).items():
+        different = [name for name in here if there[name] != here[name]]
+        if different:
+            name = different[0]
+            has, mine = (f"{name} {found}" if found else f"no {name}" for found in (there[name], here[name]))
+            package = "upsort[cluster]" if name == "upsort" else name
+            remedy = f"Install the same there: pip install '{package}=={here[name]}'."
+            if name == "Python" or not here[name]:
+                remedy = f"Both must have the same {name}."
+            raise DataProblem(f"The worker at {worker} has {has}, this machine has {mine}.", remedy)
 
 
 def _message_of(error: BaseException) -> str:
