@@ -486,7 +486,8 @@ class _Workers:
     ],
 )
 def test_a_worker_with_another_version_is_named(name: str, version: str, remedy: str) -> None:
-    with pytest.raises(DataProblem, match=f"The worker at tcp://bed:2 has {f'{name} {version}' if version else 'no upsort'}, ") as told:
+    has = f"{name} {version}" if version else f"no {name}"
+    with pytest.raises(DataProblem, match=f"The worker at tcp://bed:2 has {has}, ") as told:
         cluster._check_versions(_Workers(name, version))
     assert remedy in told.value.remedy
 

@@ -116,7 +116,8 @@ class CrossValidateResult:
 
 def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossValidateResult]:
     """Read and count once, then train and judge fold by fold, answer by answer. output: a table of what each got."""
-    corpus = read_labelled_corpus(work, CorpusOptions(sketches=TO_JUDGE, numbers=True, with_readers=True))
+    corpus_options = CorpusOptions(sketches=TO_JUDGE, numbers=True, ids=output is not None, with_readers=True)
+    corpus = read_labelled_corpus(work, corpus_options)
     method, repeats = corpus.method_of(work.plan), work.plan.judge.repeats
     results = []
     for answer in corpus.answers:

@@ -128,7 +128,8 @@ class DecisionCollector:
         by = column_place(self.by, block.columns, block.source) if self.by else None
         named = column_place(self.passages.column, block.columns, block.source) if self.passages is not None else None
         collected.decisions.append(rows_of_decisions(seen.decisions, labelled))
-        collected.groups += chosen_texts(block.metadata.groups, labelled)
+        groups = block.metadata.groups
+        collected.groups += chosen_texts(groups, labelled) if groups else [""] * len(labelled)
         collected.values += chosen_texts(column_of(block.rows, by), labelled) if by is not None else [""] * len(labelled)
         collected.names += chosen_texts(block.ids if named is None else column_of(block.rows, named), labelled)
         collected.true += [_true(sorter, labels[place]) for place in labelled]

@@ -10,7 +10,7 @@ import xxhash
 from msgspec import Struct
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats
+from upsort.core.arrays import Bools, Floats, chosen_texts
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import SplitParts, outcome
 from upsort.core.evaluation.duplicates import find_duplicates
@@ -42,7 +42,7 @@ def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocum
     if corpus.fingerprints is None or answer.documents.keys is None:
         raise ValueError("the corpus was read without prints")
     documents = answer.documents
-    groups = [corpus.metadata.groups[row] for row in answer.rows.tolist()]
+    groups = chosen_texts(corpus.metadata.groups, answer.rows) if corpus.metadata.groups else ()
     named = np.array([_group_key(group) for group in groups], dtype=np.int64) if any(groups) else None
     whole = StoredDocuments(
         measured=documents.measured,

@@ -31,7 +31,7 @@ from upsort.io.tables.documents import DocumentReader
 from upsort.plots.term_figures import frequency_histogram, rank_frequency
 from upsort.workflows.shared.context import RunContext, ScoringContext, nothing_usable
 from upsort.workflows.shared.corpus import count_blocks, counts_by_plan, minimum_documents
-from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
+from upsort.workflows.shared.distributed_counting import StoredApart, can_distribute, distributed_counts
 from upsort.workflows.shared.figures import save_all
 
 UNLABELLED = "(no label)"
@@ -163,8 +163,8 @@ def build_matrix(work: RunContext, whole: bool = False) -> NamedFeatures:
     )
 
 
-def _metadata_of(block: DocumentBlock) -> tuple[RowMetadata, None]:
-    return block.metadata.compact, None
+def _metadata_of(block: DocumentBlock) -> tuple[RowMetadata, StoredApart]:
+    return block.metadata.compact, StoredApart()
 
 
 def _labels_of(cells: Sequence[str], separator: str) -> tuple[Ints, tuple[str, ...], Bools | None]:

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import Struct
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Keys
+from upsort.core.arrays import Bools, Keys, numbered
 from upsort.core.dates import dates_of
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import find_duplicates
@@ -76,7 +76,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     reader = DocumentReader(work.plan.columns, needs=RowRequirement(text=False, label=True))
     seen = _split_input(work, reader)
     separator = work.plan.columns.label_separator
-    names, numbers, sets = labels_of(seen.metadata.labels, separator, work.plan.columns.label)
+    names, numbers, sets = labels_of(*numbered(seen.metadata.labels), separator, work.plan.columns.label)
     if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
     groups = seen.groups.splittable(numbers, sets)

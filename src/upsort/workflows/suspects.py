@@ -72,7 +72,7 @@ def suspects(work: RunContext, most: int | None = None, output: Path | None = No
 
     most: list so many; None for those whose label is more likely wrong than right. output: where the suspicious rows go, whole,
     with the suggestion next to them."""
-    corpus = read_labelled_corpus(work, CorpusOptions(texts=True, with_readers=True))
+    corpus = read_labelled_corpus(work, CorpusOptions(texts=True, ids=True, with_readers=True))
     ready = prepare_folds(corpus, work.plan, corpus.only_answer("suspects"))
     documents, method = ready.documents, corpus.method_of(work.plan)
     judged, predictions, kinds = _fold_predictions(ready, method, work.parallel(ready.documents, "cross-validation"))

@@ -113,7 +113,8 @@ class _Content:
         """(m, k + 1) of some groups that have one document each, or several each."""
         if self.sizes[groups].max(initial=1) == 1:
             return self._of_documents(self._document[groups])
-        return self._several[self._place[groups]]
+        several: AnyArray = self._several[self._place[groups]]
+        return several
 
     def only_labels(self, groups: Ints) -> Ints | None:
         """(m,) the label of groups that have one document each; None where one has not one label."""
@@ -224,7 +225,7 @@ class _Assignment:
         held = self.counts[:, -1] / self.shares
         for begin in range(0, groups.size, _AT_ONCE):
             some = groups[begin : begin + _AT_ONCE]
-            parts, filled = (np.repeat(values, some.size) for values in (np.arange(self.shares.size), held))
+            parts, filled = np.repeat(np.arange(self.shares.size), some.size), np.repeat(held, some.size)
             level = (self.counts[:, label, None] + size * (np.arange(some.size) + 0.5)) / self.shares[:, None]
             order = np.lexsort((parts, filled, np.round(level.reshape(-1), 9)))
             self._put(some, parts[order[: some.size]])

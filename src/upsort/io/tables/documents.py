@@ -25,7 +25,7 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.io.notices import RejectedRows
 from upsort.io.plan.resources import RowVectors
 from upsort.io.sources.inputs import Inputs
-from upsort.io.tables.columnar import ColumnarRows, chosen_rows, column_of
+from upsort.io.tables.columnar import chosen_rows, column_of
 from upsort.io.tables.columns import PASSAGE_COLUMNS as PASSAGE_COLUMNS
 from upsort.io.tables.columns import ColumnRoles, LabelUse, MissingColumn, guessed_columns, roles_in, written_names
 from upsort.io.tables.document_blocks import DocumentBlock, KeptRow, RowMetadata
@@ -325,9 +325,7 @@ def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequ
         documents, rows, lines = documents.rows(places), chosen_rows(rows, places), [lines[place] for place in places]
 
     def cells(column: int | None) -> Sequence[str]:
-        if column is not None:
-            return _stripped(column_of(rows, column))
-        return TextColumn.blank(len(rows)) if isinstance(rows, ColumnarRows) else [""] * len(rows)
+        return _stripped(column_of(rows, column)) if column is not None else ()
 
     metadata = RowMetadata(
         ids=_stripped(column_of(rows, roles.id)) if roles.id is not None else compact([f"line {line}" for line in lines]),

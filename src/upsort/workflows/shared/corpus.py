@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from upsort.core import plan
-from upsort.core.arrays import Bools, Ints, Keys, chosen_texts, compact, concatenated, filled, numbered
+from upsort.core.arrays import Bools, Ints, Keys, Places, compact, concatenated, numbered
 from upsort.core.classifiers.families import family
 from upsort.core.classifiers.problem_arrays import as_sets
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
@@ -42,7 +42,7 @@ from upsort.io.plan.resources import method_for, read_vectors
 from upsort.io.tables.document_blocks import DocumentBlock, RowMetadata
 from upsort.io.tables.documents import LABELLED, DocumentReader, as_number
 from upsort.workflows.shared.context import DocumentReading, RunContext, map_blocks, nothing_usable
-from upsort.workflows.shared.distributed_counting import can_distribute, distributed_counts
+from upsort.workflows.shared.distributed_counting import StoredApart, can_distribute, distributed_counts
 
 Extracted = TypeVar("Extracted")
 _MOST_LABELS_UNASKED = 20
@@ -203,13 +203,14 @@ class LabelledCorpus:
 @record(frozen=True, kw_only=True)
 class CorpusOptions:
     """What is to be known of a corpus beside its counts. texts: the texts. copies: who copies whom. fingerprints: what copies are
-    told by. sketches: how many hashes of each document, by which others are compared with it. numbers: those in the texts.
-    at_least: documents in which a term must stand, as in `counts_by_plan`. with_readers: whether counts may stay with those who
-    read the documents, in parts."""
+    told by. ids: what documents are called, for any order of asking. sketches: how many hashes of each document, by which others
+    are compared with it. numbers: those in the texts. at_least: documents in which a term must stand, as in `counts_by_plan`.
+    with_readers: whether counts may stay with those who read the documents, in parts."""
 
     texts: bool = False
     copies: bool = True
     fingerprints: bool = False
+    ids: bool = False
     sketches: int = 0
     numbers: bool = False
     at_least: int | None = None
@@ -218,25 +219,30 @@ class CorpusOptions:
     def __call__(self, block: DocumentBlock) -> "_BlockData":
         """The stored parts of a block other than its counts."""
         texts = block.texts
+        metadata = block.metadata.compact
         return _BlockData(
-            metadata=block.metadata.compact,
+            metadata=replace(metadata, answers=()),
+            answers=tuple(map(_coded, metadata.answers)),
             digests=text_digests(texts),
             texts=compact(texts) if self.texts else (),
             fingerprints=fingerprints_of(texts) if self.copies or self.fingerprints or self.sketches else None,
             numbers=numbers_of(texts) if self.numbers else None,
         )
 
-    def separate_fingerprints(self, block: DocumentBlock) -> "tuple[_BlockData, Fingerprints | None]":
-        """The same without the prints, and those."""
-        block_data = self(block)
-        return replace(block_data, fingerprints=None), block_data.fingerprints
+    def apart(self, block: DocumentBlock) -> "tuple[_BlockData, StoredApart]":
+        """What of the same comes to the driver of a cluster, and what stays with the worker that read the block."""
+        data = self(block)
+        here = replace(data, fingerprints=None, metadata=replace(data.metadata, ids=()))
+        return here, StoredApart(data.fingerprints, data.metadata.ids)
 
 
 @record(frozen=True, kw_only=True)
 class _BlockData:
-    """The stored parts of a block, see `CorpusOptions`."""
+    """The stored parts of a block, see `CorpusOptions`. answers: the different cells of each label column, and (n,) which of them
+    each document has."""
 
     metadata: RowMetadata
+    answers: tuple[tuple[tuple[str, ...], Places], ...]
     digests: Keys
     texts: Sequence[str]
     fingerprints: Fingerprints | None
@@ -255,7 +261,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
     distributed = None
     if corpus_options.with_readers and can_distribute(work):
         least = corpus_options.at_least or minimum_documents(work.plan)
-        distributed = distributed_counts(work, reader, cleaning, least, corpus_options.separate_fingerprints)
+        distributed = distributed_counts(work, reader, cleaning, least, corpus_options.apart)
     fingerprints: Fingerprints | None = None
     if distributed is not None:
         measured, blocks = distributed.measured, distributed.block_data
@@ -282,6 +288,8 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
             f"No usable document: {nothing_usable(work.rejects)}.", "Check --text, --label and --encoding against the table."
         )
     metadata = RowMetadata.joined([block.metadata for block in blocks])
+    if distributed is not None:
+        metadata = replace(metadata, ids=distributed.ids.here() if corpus_options.ids else distributed.ids)
     groups = Groups.of(named_groups(metadata.groups) if work.plan.columns.group else None, copies)
     weights = None
     if work.plan.columns.row_weight:
@@ -295,8 +303,8 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         keys=document_keys(np.concatenate([block.digests for block in blocks]), metadata.ids),
     )
     answers = [
-        _answer(whole, groups, cells, name, work.plan.columns.label_separator)
-        for name, cells in zip(work.plan.columns.answers, metadata.answers, strict=True)
+        _answer(whole, groups, [block.answers[place] for block in blocks], name, work.plan.columns.label_separator)
+        for place, name in enumerate(work.plan.columns.answers)
     ]
     every = list(dict.fromkeys(name for answer in answers for name in answer.documents.names))
     weights_of = work.plan.classifier.label_weights
@@ -318,27 +326,37 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
     )
 
 
-def _answer(whole: LabelledDocuments, groups: Groups, cells: Sequence[str], name: str, separator: str) -> LabelColumn:
-    rows = np.flatnonzero(filled(cells))
+def _coded(cells: Sequence[str]) -> tuple[tuple[str, ...], Places]:
+    names, numbers = numbered(cells)
+    return names, numbers.astype(np.min_scalar_type(max(len(names) - 1, 0)))
+
+
+def _answer(
+    whole: LabelledDocuments, groups: Groups, cells: Sequence[tuple[tuple[str, ...], Places]], name: str, separator: str
+) -> LabelColumn:
+    """cells: of each block, see `_BlockData`."""
+    values = sorted({value for names, _ in cells for value in names} - {""})
+    code = {value: number for number, value in enumerate(values)}
+    numbers = np.concatenate([np.array([code.get(value, -1) for value in names], dtype=np.int64)[own] for names, own in cells])
+    rows = np.flatnonzero(numbers >= 0)
     if not rows.size:
         raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
-    own = cells if rows.size == len(cells) else chosen_texts(cells, rows)
-    names, numbers, sets = labels_of(own, separator, name)
-    documents = whole if rows.size == whole.documents else whole.rows(rows)
-    groups = groups.rows(rows).splittable(numbers, sets)
-    documents = replace(documents, labels=numbers, names=names, sets=sets, groups=groups.groups)
-    return LabelColumn(name, rows, documents, groups)
+    if rows.size < numbers.size:
+        whole, groups, numbers = whole.rows(rows), groups.rows(rows), numbers[rows]
+    names, labels, sets = labels_of(tuple(values), numbers, separator, name)
+    groups = groups.splittable(labels, sets)
+    return LabelColumn(name, rows, replace(whole, labels=labels, names=names, sets=sets, groups=groups.groups), groups)
 
 
-def labels_of(cells: Sequence[str], separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
-    """The names of labels, the number of each document's label, and where cells may hold several, which each has."""
-    names, numbers = numbered(cells)
+def labels_of(cells: tuple[str, ...], numbers: Ints, separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
+    """The names of labels, the number of each document's label, and where cells may hold several, which each has. cells: the
+    different ones; numbers: (n,) which of them each document has."""
     if not separator:
-        if len(names) > _MOST_LABELS_UNASKED and 2 * len(names) > len(cells):
+        if len(cells) > _MOST_LABELS_UNASKED and 2 * len(cells) > numbers.size:
             raise DataProblem(
-                f"The column {column!r} has {len(names):,} different values in {len(cells):,} documents: that is no label.",
+                f"The column {column!r} has {len(cells):,} different values in {numbers.size:,} documents: that is no label.",
                 "Name another column with --label, or merge labels with upsort gather.",
             )
-        return names, numbers, None
-    own, first, sets = numbered_sets([labels_in(cell, separator) for cell in names])
+        return cells, numbers, None
+    own, first, sets = numbered_sets([labels_in(cell, separator) for cell in cells])
     return own, first[numbers], sets[numbers]

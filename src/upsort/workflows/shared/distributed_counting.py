@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Ints, distinct_sorted
+from upsort.core.arrays import Ints, concatenated, distinct_sorted
 from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
 from upsort.core.features import distributed_vocabulary
 from upsort.core.features.corpus_counts import CorpusCounter, CorpusCounts, all_cells, suffixes
@@ -29,14 +29,22 @@ from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RejectedRow
 from upsort.workflows.shared.context import Distribution, DocumentReading, ReadPiece, RunContext
 
-Keep = Callable[[DocumentBlock], tuple[Any, Fingerprints | None]]
-"""The stored parts of a block other than its counts, and the prints that stay where it is read."""
+
+@record(frozen=True)
+class StoredApart:
+    """What of a block stays where it is read, beside its counts: prints of its texts, and what its documents are called."""
+
+    fingerprints: Fingerprints | None = None
+    ids: Sequence[str] = ()
+
+
+Keep = Callable[[DocumentBlock], tuple[Any, StoredApart]]
+"""What comes here of a block, and what stays."""
 
 
 @record(frozen=True, kw_only=True)
 class CountingTask:
-    """The settings for reading and counting. settings, resources: of a cleaner, which is made where it is used. keep: the stored
-    parts of a block beside its counts, here and where it is read."""
+    """The settings for reading and counting. settings, resources: of a cleaner, which is made where it is used."""
 
     reading: DocumentReading
     settings: Clean
@@ -70,6 +78,7 @@ class CountedPieces:
     brief: CountedBrief
     measured: CorpusCounts | None
     fingerprints: Fingerprints | None
+    ids: Sequence[str]
     words: CountedWords | None
 
 
@@ -79,7 +88,7 @@ def count_pieces(job: CountingTask, *pieces: ReadPiece[DocumentBlock]) -> Counte
     cleaning = cleaner(job.settings, job.resources, job.features.within_sentences)
     measuring = CorpusCounter(job.columns, job.features, cleaning.forms, elsewhere=True)
     memory = None if measuring.hashed else cleaning.thread_memory()
-    sizes, block_data, fingerprints, refused = list[int](), list[Any](), list[Fingerprints](), list[RejectedRow]()
+    sizes, block_data, apart, refused = list[int](), list[Any](), list[StoredApart](), list[RejectedRow]()
     for piece in pieces:
         read = job.reading.read(piece)
         refused += read.refused
@@ -87,9 +96,9 @@ def count_pieces(job: CountingTask, *pieces: ReadPiece[DocumentBlock]) -> Counte
             tokens = [cleaning.words_of(texts, memory) for texts in block.documents.parts]
             measuring.add(block.documents.cells(job.features.measures), tokens)
             sizes.append(len(block.rows))
-            extracted, printed = job.keep(block)
-            block_data.append(extracted)
-            fingerprints += [printed] if printed is not None else []
+            for held, kept in zip((block_data, apart), job.keep(block), strict=True):
+                held.append(kept)
+    fingerprints = [stored.fingerprints for stored in apart if stored.fingerprints is not None]
     measured = measuring.measured() if sizes else None
     notice_counts = drain_notices()
     merge_notices(before)
@@ -107,6 +116,7 @@ def count_pieces(job: CountingTask, *pieces: ReadPiece[DocumentBlock]) -> Counte
         ),
         measured=measured,
         fingerprints=join_fingerprints(fingerprints) if fingerprints else None,
+        ids=concatenated([stored.ids for stored in apart]),
         words=cleaning.forms.counted_words() if cleaning.forms is not None and cleaning.forms.counted else None,
     )
 
@@ -144,13 +154,45 @@ PARTS_PER_PARTITION = 64
 
 @record(frozen=True, kw_only=True)
 class DistributedCounts:
-    """block_data: of each block. fingerprints: of all documents, where blocks have them. words_by_form: words that stems
+    """block_data: of each block. ids, fingerprints: of all documents, where blocks have them. words_by_form: words that stems
     or lemmas represent."""
 
     measured: CorpusCounts
     block_data: list[Any]
+    ids: "PartitionedTexts"
     fingerprints: PartitionedFingerprints | None
     words_by_form: dict[str, list[str]]
+
+
+class PartitionedTexts(Sequence[str]):
+    """Texts of n documents in parts, of which the one asked for last is here. parts: handles. starts: (parts + 1,) the first text
+    of each, then n."""
+
+    def __init__(self, parts: list[Any], starts: Ints, executor: Executor) -> None:
+        self._parts, self._starts, self._executor = parts, starts, executor
+        self._here: tuple[int, Sequence[str]] = (-1, ())
+
+    def __len__(self) -> int:
+        return int(self._starts[-1])
+
+    def __getitem__(self, place: Any, /) -> Any:
+        part = int(np.searchsorted(self._starts, place, side="right")) - 1
+        if part != self._here[0]:
+            self._here = part, self._executor.gather([self._parts[part]])[0]
+        return self._here[1][place - int(self._starts[part])]
+
+    def __iter__(self) -> Iterator[str]:
+        for part in self._parts:
+            yield from self._executor.gather([part])[0]
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Sequence) and len(self) == len(other) and all(map(str.__eq__, self, other))
+
+    __hash__ = None  # type: ignore[assignment]
+
+    def here(self) -> Sequence[str]:
+        """All of them, for any order of asking."""
+        return concatenated(self._executor.gather(self._parts))
 
 
 def can_distribute(work: RunContext) -> bool:
@@ -170,7 +212,7 @@ def can_distribute(work: RunContext) -> bool:
 def distributed_counts(
     work: RunContext, reader: DocumentReader, cleaning: Cleaner, at_least: int, keep: Keep
 ) -> DistributedCounts | None:
-    """All usable documents. keep: the stored parts of each block. at_least: documents that a term must are in. None where the
+    """All usable documents. at_least: documents that a term must are in. None where the
     terms cannot be distinguished after all, or there is no document."""
     executor, features = work.engine.executor, work.plan.features
     assert executor is not None
@@ -187,8 +229,9 @@ def distributed_counts(
     )
     pieces = list(_partitioned(reading.pieces(Distribution(work.engine))))
     read = [executor.submit(count_pieces, job, *some) for some in pieces]
-    counts, fingerprints, words, brief_handles = (
-        [executor.submit(getattr, handle, name) for handle in read] for name in ("measured", "fingerprints", "words", "brief")
+    counts, fingerprints, ids, words, brief_handles = (
+        [executor.submit(getattr, handle, name) for handle in read]
+        for name in ("measured", "fingerprints", "ids", "words", "brief")
     )
     del read
     tables = [distributed_vocabulary.TermNames() for _ in suffixes(work.plan.columns, features)]
@@ -219,6 +262,7 @@ def distributed_counts(
             blocks=np.cumsum([0, *sizes], dtype=np.int64),
         ),
         block_data=[data for brief in briefs for data in brief.block_data],
+        ids=PartitionedTexts([ids[place] for place in filled], starts, executor),
         fingerprints=PartitionedFingerprints(printed, starts, executor) if printed else None,
         words_by_form=words_by_form(merged_counts(*executor.gather(tree_reduce(executor, formed, merged_counts))))
         if formed
