@@ -44,11 +44,9 @@ def fit_decision(
     plan = method.plan
     costs = cost_table(method.costs, documents.names) if method.costs is not None and documents.sets is None else None
     decision = cost_decision(costs) if costs is not None else None
-    scores = inner.scores(plan, fitted) if inner.folds else np.full((documents.documents, 1), np.nan)
-    judged: Bools = np.asarray(~np.isnan(scores).any(axis=1))
-    if not judged.any():
+    judged, scores = inner.scores(plan, fitted)
+    if not len(scores):
         return FittedDecision(thresholds=_halves(documents), decision=decision)
-    scores = scores[judged]
     if documents.sets is not None:
         return _of_sets(scores, documents, judged, plan)
     labels = documents.labels[judged]

@@ -154,17 +154,21 @@ class InnerCV:
         fold_data = self.folds[number]
         return trained_on(fold_data.training, fold_data.seen.matrix, plan, penalty)
 
-    def scores(self, plan: Plan, fitted: Sequence[FittedClassifier]) -> Floats:
-        """(n, k) the scores of each document by a classifier that never saw it; NaN where no fold could judge it. fitted: the
-        classifiers of all folds."""
-        all_scores = np.full((self.documents.documents, len(self.documents.names)), np.nan)
+    def scores(self, plan: Plan, fitted: Sequence[FittedClassifier]) -> tuple[Bools, Floats]:
+        """(n,) which documents a fold could judge, and (m, k) the scores of those, in their order, by a classifier that never saw
+        them. fitted: the classifiers of all folds."""
+        judged, parts = np.zeros(self.documents.documents, dtype=bool), [np.zeros((0, len(self.documents.names)))]
         for fold_data, classifier in zip(self.folds, fitted, strict=True):
             scores = fold_data.scores(classifier)
             if by_share(plan, int(blank_rows(fold_data.seen.matrix).sum())) and self.documents.sets is None:
                 shares = np.log(np.bincount(fold_data.training.labels) / fold_data.training.documents)
                 scores[blank_rows(fold_data.outside)] = fold_data.spread_to_all_labels(shares[None, :], shares.min() - 1.0)
-            all_scores[fold_data.held_out] = scores
-        return all_scores
+            judged[fold_data.held_out] = True
+            parts.append(scores)
+        if len(parts) == 2:
+            return judged, parts[1]
+        places = np.concatenate([np.zeros(0, dtype=np.int64), *(fold_data.held_out for fold_data in self.folds)])
+        return judged, np.concatenate(parts)[np.argsort(places)]
 
     def labels_were_learned(self) -> Bools:
         """(n,) which documents have a label that the training side of their fold has too."""

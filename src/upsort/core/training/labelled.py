@@ -130,7 +130,7 @@ class LabelledDocuments:
         chosen = slice(None) if rows is None else rows
         if self.sets is not None:
             return not self.sets[chosen].any()
-        return np.count_nonzero(np.bincount(self.labels[chosen])) < 2
+        return int(np.count_nonzero(np.bincount(self.labels[chosen]))) < 2
 
     def right(self, rows: Ints, sorted_as: Ints, sets: Bools | None) -> Bools:
         """(m,) whether each of some documents was given its own label, or its own labels and no other.
