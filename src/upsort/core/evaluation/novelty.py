@@ -30,15 +30,21 @@ _CLOSE = 0.5  # of the hashes that the closest candidate has in common, from whi
 
 
 class NearestTraining:
-    """Finds the most similar of some training documents. sketches: of those."""
+    """Finds the most similar of some training documents. sketches: of those. among_themselves: only for documents that are among
+    them: a hash that one of them has then finds nobody."""
 
-    def __init__(self, sketches: Sketches) -> None:
+    def __init__(self, sketches: Sketches, among_themselves: bool = False) -> None:
         self.sketches, self.until = sketches, _known_until(sketches)
-        rows = np.repeat(np.arange(sketches.kept, dtype=np.uint64), np.diff(sketches.starts))
-        keys = np.sort((sketches.hashes.astype(np.uint64) << np.uint64(32)) | rows)
-        self.documents, hashes = keys.astype(np.uint32).astype(np.int32), (keys >> np.uint64(32)).astype(np.uint32)
+        keys = sketches.hashes.astype(np.uint64)  # and below each hash the document, in place: there are up to 16 million
+        keys <<= np.uint64(32)
+        keys |= np.repeat(np.arange(sketches.kept, dtype=np.uint32), np.diff(sketches.starts))
+        keys.sort()
+        hashes = (keys >> np.uint64(32)).astype(np.uint32)
         first = np.flatnonzero(np.append(True, hashes[1:] != hashes[:-1])[: hashes.size])
-        self.hashes, self.begins = hashes[first], np.append(first, hashes.size)
+        times = np.diff(np.append(first, hashes.size))
+        useful = (times <= _MOST_WITH) & (times > among_themselves)
+        self.hashes, self.begins = hashes[first[useful]], np.append(0, np.cumsum(times[useful]))
+        self.documents = keys[np.repeat(useful, times)].astype(np.uint32).astype(np.int32)
 
     def similarities(self, others: Sketches, allowed: Bools | None = None) -> Floats:
         """(m,) the similarity of other documents to the nearest; 0 where no training document has an uncommon pair of words in
@@ -48,7 +54,7 @@ class NearestTraining:
         if (passes := kernels(self._work(others), _WORTH_COMPILING)) is not None:
             own, theirs = self.sketches, (others.hashes, others.starts, until)
             search = (own.hashes, own.starts, self.until, self.hashes, self.begins, self.documents)
-            passes.nearest(search, theirs, allowed, (_MOST_WITH, _CANDIDATES), nearest)
+            passes.nearest(search, theirs, allowed, _CANDIDATES, nearest)
             return nearest
         ends = until.tolist()
         for row, mine in enumerate(_lists(others)):
@@ -62,8 +68,7 @@ class NearestTraining:
     def _work(self, others: Sketches) -> int:
         """How many documents are met, with each of the hashes, as a rule."""
         sizes = np.diff(self.begins).astype(np.float64)
-        sizes[sizes > _MOST_WITH] = 0
-        return int((sizes**2).sum() / max(self.documents.size, 1) * others.hashes.size)
+        return int((sizes**2).sum() / max(self.sketches.hashes.size, 1) * others.hashes.size)
 
     @cached_property
     def _lists(self) -> list[list[int]]:
@@ -75,10 +80,8 @@ class NearestTraining:
 
     @cached_property
     def _with_hash(self) -> dict[int, slice]:
-        """Where the documents with each hash that is not too common stand."""
-        begins = self.begins.tolist()
-        each = zip(self.hashes.tolist(), begins, begins[1:], strict=False)
-        return {value: slice(begin, end) for value, begin, end in each if end - begin <= _MOST_WITH}
+        """Where the documents with each hash stand."""
+        return dict(zip(self.hashes.tolist(), map(slice, self.begins[:-1].tolist(), self.begins[1:].tolist()), strict=True))
 
     def _candidates(self, hashes: Sequence[int], allowed: Bools) -> list[int]:
         """The documents that have most uncommon hashes in common with these."""
@@ -106,7 +109,7 @@ def _known_until(sketches: Sketches) -> AnyArray:
 def similarities_on_splits(sketches: Sketches, splits: Sequence[Split]) -> Floats:
     """(m,) the similarity of each held-out document, split by split, to the nearest document of the split's training part.
     sketches: of all documents."""
-    search, each = NearestTraining(sketches), [np.zeros(0)]
+    search, each = NearestTraining(sketches, among_themselves=True), [np.zeros(0)]
     for split in splits:
         allowed = np.zeros(sketches.kept, dtype=bool)
         allowed[split.training] = True

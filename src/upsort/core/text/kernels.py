@@ -180,15 +180,14 @@ def agreeing(checks, one, other, least, chosen):  # type: ignore[no-untyped-def]
 
 
 @compiled
-def nearest(search, others, allowed, bounds, result):  # type: ignore[no-untyped-def]
+def nearest(search, others, allowed, candidates, result):  # type: ignore[no-untyped-def]
     """The greatest similarity of each row of hashes to the documents searched; see `novelty`, whose plain way says the same.
 
     search, others: hashes (uint32, one row after the other, ascending in each), where each row begins, and until which hash all
     of a row are known; search also: the distinct hashes, ascending, where the documents with each begin, and these. allowed: (n,)
-    which documents count. bounds: of the documents that may have a hash, and of those compared. result: (rows,)."""
+    which documents count. candidates: how many are compared at most. result: (rows,)."""
     hashes, starts, until, distinct, begins, documents = search
     theirs, their_starts, their_until = others
-    most_with, candidates = bounds
     times, touched = np.zeros(allowed.size, np.int32), np.empty(allowed.size, np.int32)
     best = np.empty(candidates, np.int32)
     for row in range(their_starts.size - 1):
@@ -202,7 +201,7 @@ def nearest(search, others, allowed, bounds, result):  # type: ignore[no-untyped
                     place = middle + 1
                 else:
                     beyond = middle
-            if place == distinct.size or distinct[place] != theirs[at] or begins[place + 1] - begins[place] > most_with:
+            if place == distinct.size or distinct[place] != theirs[at]:
                 continue
             for document in documents[begins[place] : begins[place + 1]]:
                 if allowed[document]:
