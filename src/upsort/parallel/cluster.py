@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, contextmanager
+from itertools import islice
 from typing import Any, TypeVar
 from uuid import uuid4
 
@@ -72,38 +73,40 @@ class Cluster:
         """The workers."""
         return _ClusterExecutor(self)
 
-    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
+    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item], together: int = 1) -> Iterator[tuple[Item, Result]]:
         """See `ExecutionEngine`. Raises DataProblem where the scheduler is lost, or a worker cannot do its work."""
-        pending: deque[tuple[Item, Any]] = deque()
+        pending: deque[tuple[list[Item], Any]] = deque()
 
-        def submitted(item: Item, work_there: Any) -> Any:
-            return self.client.submit(_do, work_there, self._to_send(item), key=_key(work))
+        def submitted(some: list[Item], work_there: Any) -> Any:
+            return self.client.submit(_do, work_there, self._to_send(some), key=_key(work))
 
-        def first() -> tuple[Item, Any]:
-            """The result of the item that has waited longest. What a worker that is lost had been sent is sent once more."""
-            item, future = pending.popleft()
+        def first() -> Iterator[tuple[Item, Result]]:
+            """The results that have been waited for longest. What a worker that is lost had been sent is sent once more."""
+            some, future = pending.popleft()
             for _ in range(_TRIES):
                 try:
-                    return self._result(item, future)
+                    return zip(some, self._results(future), strict=True)
                 except CancelledError:
                     with self.reporting_losses():
-                        future = submitted(item, self.client.scatter(_serialised(work), broadcast=True))
+                        future = submitted(some, self.client.scatter(_serialised(work), broadcast=True))
             with self.reporting_losses():
-                return self._result(item, future)
+                return zip(some, self._results(future), strict=True)
 
         try:
             with self.reporting_losses():
                 sent = self.client.scatter(_serialised(work), broadcast=True)
                 most = _AT_ONCE * self._threads_there()
-            for number, item in enumerate(items, 1):
+            rest, done, asked = iter(items), 0, 0
+            while some := list(islice(rest, min(together, 1 + done // (2 * most)))):
+                done, asked = done + len(some), asked + 1
                 with self.reporting_losses():
-                    if number % most == 0:
+                    if asked % most == 0:
                         most = _AT_ONCE * self._threads_there()  # workers come and go
-                    pending.append((item, submitted(item, sent)))
+                    pending.append((some, submitted(some, sent)))
                 while len(pending) >= most or (pending and pending[0][1].done()):
-                    yield first()
+                    yield from first()
             while pending:
-                yield first()
+                yield from first()
         finally:
             if pending and self.client.status == "running":
                 self.client.cancel([future for _, future in pending], force=True)
@@ -136,11 +139,12 @@ class Cluster:
         serialised = _serialised(item)
         return self.client.scatter(serialised) if len(serialised.content) > _DIRECT_BYTES else serialised
 
-    def _result(self, item: Item, future: Any) -> tuple[Item, Any]:
+    def _results(self, future: Any) -> list[Any]:
         with self.reporting_losses(cancelled=self.client.status != "running"):
-            result = future.result()
-        _check_refusal(result)
-        return item, result
+            results: list[Any] = future.result()
+        for result in results:
+            _check_refusal(result)
+        return results
 
     @contextmanager
     def reporting_losses(self, cancelled: bool = True) -> Iterator[None]:
@@ -250,11 +254,11 @@ class _WorkerProblem:
     problem: DataProblem
 
 
-def _do(work: _Serialised, item: _Serialised) -> Any:
+def _do(work: _Serialised, items: _Serialised) -> list[Any]:
     """Runs on a worker."""
     if getattr(_thread_state, "name", "") != work.name:
         _thread_state.name, _thread_state.work = work.name, cloudpickle.loads(work.content)
-    return _attempted(_thread_state.work, cloudpickle.loads(item.content))
+    return [_attempted(_thread_state.work, item) for item in cloudpickle.loads(items.content)]
 
 
 @contextmanager

@@ -60,8 +60,9 @@ class ExecutionEngine(Protocol):
     def executor(self) -> Executor | None:
         """Who keeps the parts of a matrix and works on them; None where that is this process."""
 
-    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
-        """Each item with what the work makes of it, in the order of the items."""
+    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item], together: int = 1) -> Iterator[tuple[Item, Result]]:
+        """Each item with what the work makes of it, in the order of the items. together: so many at most of a long list go to a
+        worker as one, where small results make that worth while."""
 
     def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:
         """What does pieces of work by at most so many at once, where there are that many. done: is called with 1 for each piece
@@ -112,8 +113,8 @@ class Threads:
     def piece_done(self) -> None:
         """Nothing is kept of it."""
 
-    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item]) -> Iterator[tuple[Item, Result]]:
-        """As `in_order`."""
+    def in_order(self, work: Callable[[Any], Result], items: Iterable[Item], together: int = 1) -> Iterator[tuple[Item, Result]]:
+        """As `in_order`. together: makes no difference."""
         return in_order(work, items, self.workers)
 
     def parallel(self, at_most: int, done: Callable[[int], None] = ignore) -> ParallelMap:

@@ -148,6 +148,7 @@ def in_all_columns(counts: CorpusCounts, columns: Ints) -> csr_array:
 
 PIECES_OF_A_PART = 4
 """So many are read and counted as one, so that a part is larger than sums by label, which are dense."""
+_MOST_PARTS = 4096  # of more pieces more are counted as one: requests grow with the square of the parts
 PARTS_PER_PARTITION = 64
 """The number of parts whose terms one partition looks at."""
 
@@ -227,7 +228,8 @@ def distributed_counts(
             keep=keep,
         )
     )
-    pieces = list(_partitioned(reading.pieces(Distribution(work.engine))))
+    each = list(reading.pieces(Distribution(work.engine)))
+    pieces = list(_partitioned(each, max(PIECES_OF_A_PART, -(-len(each) // _MOST_PARTS))))
     read = [executor.submit(count_pieces, job, *some) for some in pieces]
     counts, fingerprints, ids, words, brief_handles = (
         [executor.submit(getattr, handle, name) for handle in read]
@@ -282,9 +284,9 @@ def _forwarded(
     return replace(brief, names=[])
 
 
-def _partitioned(pieces: Iterable[ReadPiece[DocumentBlock]]) -> Iterator[list[ReadPiece[DocumentBlock]]]:
+def _partitioned(pieces: Iterable[ReadPiece[DocumentBlock]], together: int) -> Iterator[list[ReadPiece[DocumentBlock]]]:
     rest = iter(pieces)
-    while some := list(islice(rest, PIECES_OF_A_PART)):
+    while some := list(islice(rest, together)):
         yield some
 
 

@@ -25,6 +25,8 @@ from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
 from upsort.workflows.shared.context import Distribution, DocumentReading, ReadPiece, ScoringContext
 from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
 
+_TOGETHER = 32  # parts of very many that are asked for as one
+
 
 @record(frozen=True)
 class ResumeChoice:
@@ -52,7 +54,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
     work = _PartWriter(reading=reading, scoring=scoring, names=names, key=again.key, staged=staged)
     tally, done = ScoreTally.of({}, sorters), 0
     try:
-        for _, note in engine.in_order(work, enumerate(reading.pieces(Distribution(engine)), 1)):
+        for _, note in engine.in_order(work, enumerate(reading.pieces(Distribution(engine)), 1), _TOGETHER):
             done += 1
             part = ScoreTally.of(note["state"], sorters)
             tally.merge(part)
