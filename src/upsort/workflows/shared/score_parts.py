@@ -131,11 +131,11 @@ class _PartWriter:
             return content
 
     def _written(self, names: PartNames, numbered: tuple[int, ReadPiece[Any]]) -> dict[str, Any]:
-        """Write a part, and return its note."""
+        """Write a part, and return its note without the key, which is as long as the list of inputs."""
         number, piece = numbered
         path, note = names.part(number), names.note(number)
         if path.exists() and (earlier := _read(note)) is not None:
-            return earlier
+            return {name: earlier[name] for name in earlier if name != "key"}
         before = drain_notices()
         if self.reading is not None:
             piece = self.reading.read(piece)
@@ -147,10 +147,10 @@ class _PartWriter:
                 write_made(writer, scored.text, scored.columns)
                 tally.add(scored)
         refused = [_noted(rejected) for rejected in piece.refused]
-        content = {"key": self.key, "state": tally.state(), "refused": refused, "remarks": drain_notices()}
+        content = {"state": tally.state(), "refused": refused, "remarks": drain_notices()}
         merge_notices(before)
         with replacing_text(note) as text:
-            json.dump(content, text)
+            json.dump({"key": self.key, **content}, text)
         return content
 
 
