@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
+from heapq import nsmallest
 from itertools import pairwise
 from typing import Any, TypeVar, overload
 
@@ -203,6 +204,32 @@ def decimals(values: Floats, digits: int) -> Sequence[str]:
 
 _EXACT = 2.0**40  # of which a part in 2^53 is far below what follows
 _NEAR_A_HALF = 1e-3
+
+
+class RepeatedTexts:
+    """How often texts come, of those that come more than once. Of others a number is kept, not the text; of hashes that are equal
+    by chance (one pair in 2 ** 64) both are counted as one."""
+
+    def __init__(self) -> None:
+        self._times: dict[str, int] = {}
+        self._known = np.zeros(0, dtype=np.int64)
+
+    def add(self, texts: Sequence[str]) -> None:
+        """Take in more texts."""
+        hashes = np.fromiter(map(hash, texts), dtype=np.int64, count=len(texts))
+        distinct, which, times = np.unique(hashes, return_inverse=True, return_counts=True)
+        place = np.searchsorted(self._known, distinct)
+        known = place < self._known.size
+        known[known] = self._known[place[known]] == distinct[known]
+        before = known.tolist()
+        for at in np.flatnonzero((known | (times > 1))[which]).tolist():
+            text = texts[at]
+            self._times[text] = self._times.get(text, int(before[which[at]])) + 1
+        self._known = np.sort(np.concatenate((self._known, distinct[~known])))
+
+    def most_common(self, most: int) -> list[tuple[str, int]]:
+        """The most frequent ones, and how often each came; ties by text."""
+        return nsmallest(most, self._times.items(), key=lambda entry: (-entry[1], entry[0]))
 
 
 def tally(texts: Sequence[str]) -> Counter[str]:

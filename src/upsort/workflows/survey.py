@@ -13,7 +13,7 @@ from msgspec import Struct
 from upsort.core import plan
 from upsort.core.analysis import column_summaries
 from upsort.core.analysis.label_terms import BlockTerms, CommonTerm, TermTally, terms_of_block
-from upsort.core.arrays import Ints, concatenated, lengths_of, numbered, places_with, tally
+from upsort.core.arrays import Ints, RepeatedTexts, concatenated, lengths_of, numbered, places_with, tally
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.duplicates import Duplicates, find_duplicates
 from upsort.core.evaluation.leaks import Leak, SampledTexts, TextSample, sampled_texts
@@ -60,8 +60,8 @@ class SurveyDocument:
 
 @record(frozen=True, kw_only=True)
 class SurveyedBlock:
-    """What there is in n documents. characters: of each. short, long: the shortest and the longest. openings: how often texts
-    begin with the same words. odd: the places of what looks out of place. broken: the first broken characters. cells: of the
+    """What there is in n documents. characters: of each. short, long: the shortest and the longest. openings: the first
+    words of texts. odd: the places of what looks out of place. broken: the first broken characters. cells: of the
     columns to be tallied, by their places. sample: some of the texts, in words."""
 
     columns: tuple[str, ...]
@@ -71,7 +71,7 @@ class SurveyedBlock:
     terms: BlockTerms
     short: list[SurveyDocument]
     long: list[SurveyDocument]
-    openings: Counter[str]
+    openings: list[str]
     odd: list[tuple[int, str]]
     broken: str
     languages: TextLanguages
@@ -118,11 +118,11 @@ class BlockSurveyor:
         odd += [(place, "the same few words repeated") for place in repeated.tolist()]
         broken = [(place, found) for place in places_with(texts, SIGNS_OF_BROKEN) if (found := broken_characters(texts[place]))]
         odd = sorted([*((place, "broken characters") for place, _ in broken), *odd], key=itemgetter(0))
-        openings = Counter(
+        openings = [
             " ".join(text[:80].split(maxsplit=_OPENING_WORDS)[:_OPENING_WORDS])
             for text, many in zip(texts, words.tolist(), strict=True)
             if many > _OPENING_WORDS
-        )
+        ]
 
         def first_of(order: Ints) -> list[SurveyDocument]:
             return [
@@ -256,7 +256,7 @@ class _SurveyTally:
         self.characters: list[Ints] = []
         self.short: list[SurveyDocument] = []
         self.long: list[SurveyDocument] = []
-        self.openings: Counter[str] = Counter()
+        self.openings = RepeatedTexts()
         self.fingerprints: list[Fingerprints] = []
         self.terms = TermTally()
         self.languages: list[TextLanguages] = []
@@ -276,7 +276,7 @@ class _SurveyTally:
         self.terms.add(seen.terms)
         self.short = nsmallest(self.listed, [*self.short, *seen.short], key=attrgetter("words"))
         self.long = nlargest(self.listed, [*self.long, *seen.long], key=attrgetter("words"))
-        self.openings.update(seen.openings)
+        self.openings.add(seen.openings)
         for place, what in seen.odd:
             self.odd.setdefault(what, []).append(self.documents + place)
         self.broken = self.broken or seen.broken
@@ -288,6 +288,7 @@ class _SurveyTally:
     def result(self, empty: int, top: int) -> tuple[SurveyResult, dict[str, Ints]]:
         fingerprints, cells = joined(self.fingerprints), concatenated(self.labels)
         words, references = fingerprints.words, concatenated(self.references)
+        self.fingerprints, self.labels, self.references = [], [], []  # of millions of documents, memory that others need
         values, own = numbered(cells)
         sets, times = sets_in(values, self.choices), np.bincount(own, minlength=len(values))
         counts = Counter[str]()
@@ -329,7 +330,7 @@ class _SurveyTally:
             length_share_by_chance=min(1.0, (len(by_label) - 1) / max(owner.size - 1, 1)) if share is not None else None,
             shortest=self.short,
             longest=self.long,
-            openings={opening: times for opening, times in self.openings.most_common(5) if times > 1},
+            openings=dict(self.openings.most_common(5)),
             copies=self._copies(every, references, cells),
             leaks=self.sample.leaks(sets, own, every.above(self.choices.judge.similarity).groups(), clues),
             odd=self._odd(languages, main, references),

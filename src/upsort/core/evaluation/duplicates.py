@@ -8,7 +8,7 @@ import numpy as np
 
 from upsort.core.arrays import AnyArray, Bools, Floats, Ints, Keys, distinct_sorted
 from upsort.core.executors import map_threads
-from upsort.core.features.fingerprints import ODD, Fingerprints, stretches
+from upsort.core.features.fingerprints import ODD, Fingerprints, values_of_rows
 from upsort.core.lazy import kernels, record
 
 CLOSE = 0.8  # similarity from which it does not matter how few word pairs are in common, or how many documents have them
@@ -84,13 +84,14 @@ class Duplicates:
 def signatures_of(fingerprints: Fingerprints, rows: Ints, threads: int = 1) -> AnyArray:
     """(r, 80) uint16 signatures of some documents; those without shingles get zeros."""
     signatures = np.zeros((rows.size, PLACES), dtype=np.uint16)
-    if (passes := kernels(fingerprints.shingles.size, _MANY)) is not None:
-        orders = np.stack((_FACTORS, _SHIFTS))
+    passes, orders = kernels(fingerprints.shingles.size, _MANY), np.stack((_FACTORS, _SHIFTS))
 
-        def fill_range(both: tuple[Ints, AnyArray]) -> None:
-            passes.least_values(*_of_rows(fingerprints, both[0]), orders, both[1])
+    def fill_range(begin: int) -> None:
+        some = slice(begin, begin + _CHUNK)
+        passes.least_values(*_of_rows(fingerprints, rows[some]), orders, signatures[some])
 
-        map_threads(fill_range, zip(np.array_split(rows, threads), np.array_split(signatures, threads), strict=True), threads)
+    if passes is not None:
+        map_threads(fill_range, range(0, rows.size, _CHUNK), threads)
         return signatures
     sizes = np.diff(fingerprints.starts)[rows]
     filled = np.flatnonzero(sizes > 0)
@@ -109,8 +110,7 @@ def signatures_of(fingerprints: Fingerprints, rows: Ints, threads: int = 1) -> A
 
 def _of_rows(fingerprints: Fingerprints, rows: Ints) -> tuple[AnyArray, Ints]:
     """The shingles of some documents, one after the other, and where each one's begin."""
-    places, edges = stretches(fingerprints.starts, rows)
-    return fingerprints.shingles[places], edges
+    return values_of_rows(fingerprints.shingles, fingerprints.starts, rows)
 
 
 def similarities(fingerprints: Fingerprints, first: Ints, second: Ints, common: AnyArray) -> tuple[Floats, Ints]:
@@ -207,6 +207,7 @@ def find_duplicates(fingerprints: Fingerprints, similarity: float | None, thread
         found += map_threads(lambda band: pairs_in(band, checks, similarity), some, threads)
         if sum(map(len, found)) > _MOST_PAIRS + 2 * len(found[0]):
             found = [joined_pairs(found)]
+    del signatures, waiting  # 160 bytes a document
     later, earlier = joined_pairs(found).T
     pairs = similar(fingerprints, rows[later], rows[earlier], similarity, common_shingles(fingerprints, exact.size))
     return Duplicates(exact, pairs)

@@ -32,24 +32,28 @@ class Fingerprints:
 
     def rows(self, chosen: Ints) -> "Fingerprints":
         """Of some of the documents."""
-        places, starts = stretches(self.starts, chosen)
+        shingles, starts = values_of_rows(self.shingles, self.starts, chosen)
         return Fingerprints(
-            sums=self.sums[chosen],
-            shingles=self.shingles[places],
-            starts=starts,
-            words=self.words[chosen],
-            distinct=self.distinct[chosen],
+            sums=self.sums[chosen], shingles=shingles, starts=starts, words=self.words[chosen], distinct=self.distinct[chosen]
         )
 
 
-def stretches(starts: Ints, rows: Ints, most: int | None = None) -> tuple[Ints, Ints]:
-    """Where the values of some documents stand, one document after the other, and where each document's then begin.
+_ROWS_AT_ONCE = 1 << 15  # whose places are written down at once: that takes several times the memory of the values
 
-    starts: (n + 1,) where those of each begin. most: of each document."""
+
+def values_of_rows(values: AnyArray, starts: Ints, rows: Ints, most: int | None = None) -> tuple[AnyArray, Ints]:
+    """The values of some documents, one document after the other, and where each document's then begin.
+
+    starts: (n + 1,) where those of each document begin. most: the first ones of each document, so many."""
     sizes = np.diff(starts)[rows]
     sizes = sizes if most is None else np.minimum(sizes, most)
     edges = np.concatenate((np.zeros(1, dtype=np.int64), np.cumsum(sizes)))
-    return np.arange(int(edges[-1])) - np.repeat(edges[:-1] - starts[rows], sizes), edges
+    found = np.empty(int(edges[-1]), dtype=values.dtype)
+    for begin in range(0, rows.size, _ROWS_AT_ONCE):
+        some = slice(begin, begin + _ROWS_AT_ONCE)
+        first, last = int(edges[begin]), int(edges[min(begin + _ROWS_AT_ONCE, rows.size)])
+        found[first:last] = values[np.arange(first, last) - np.repeat(edges[:-1][some] - starts[rows[some]], sizes[some])]
+    return found, edges
 
 
 def fingerprints_of(texts: Sequence[str], with_shingles: bool = True) -> Fingerprints:
@@ -161,8 +165,8 @@ class Sketches:
 
     def rows(self, chosen: Ints) -> "Sketches":
         """Of some of the documents."""
-        places, starts = stretches(self.starts, chosen)
-        return Sketches(hashes=self.hashes[places], starts=starts, sizes=self.sizes[chosen], documents=self.documents)
+        hashes, starts = values_of_rows(self.hashes, self.starts, chosen)
+        return Sketches(hashes=hashes, starts=starts, sizes=self.sizes[chosen], documents=self.documents)
 
 
 TO_KEEP, TO_JUDGE = 32, 128
@@ -193,9 +197,9 @@ def whole_sketches(fingerprints: Fingerprints) -> Sketches:
 
 def least_shingles(fingerprints: Fingerprints, rows: Ints, most: int) -> Sketches:
     """The sketches of some documents. most: hashes of each."""
-    places, starts = stretches(fingerprints.starts, rows, most)
+    hashes, starts = values_of_rows(fingerprints.shingles, fingerprints.starts, rows, most)
     sizes = np.diff(fingerprints.starts)[rows]
-    return Sketches(hashes=fingerprints.shingles[places], starts=starts, sizes=sizes, documents=fingerprints.words.size)
+    return Sketches(hashes=hashes, starts=starts, sizes=sizes, documents=fingerprints.words.size)
 
 
 def bounded(sketches: Sketches) -> Sketches:
@@ -203,8 +207,8 @@ def bounded(sketches: Sketches) -> Sketches:
     rows, most = kept_of(sketches.documents, TO_KEEP)
     if sketches.kept > rows.size:
         sketches = sketches.rows(np.linspace(0, sketches.kept - 1, rows.size).astype(np.int64))
-    places, starts = stretches(sketches.starts, np.arange(sketches.kept), most)
-    return Sketches(hashes=sketches.hashes[places], starts=starts, sizes=sketches.sizes, documents=sketches.documents)
+    hashes, starts = values_of_rows(sketches.hashes, sketches.starts, np.arange(sketches.kept), most)
+    return Sketches(hashes=hashes, starts=starts, sizes=sketches.sizes, documents=sketches.documents)
 
 
 def joined_sketches(parts: list[Sketches]) -> Sketches:

@@ -269,10 +269,13 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         sketches = prints.sketches(corpus_options.sketches) if prints is not None and corpus_options.sketches else None
         copies = prints.find_duplicates(work.plan.judge.similarity) if corpus_options.copies and prints is not None else None
     else:
-        blocks = list(count_blocks(work, reader, measuring, cleaning, corpus_options))
+        blocks, printed = list[_BlockData](), list[Fingerprints]()
+        for block in count_blocks(work, reader, measuring, cleaning, corpus_options):
+            printed += [block.fingerprints] if block.fingerprints is not None else []
+            blocks.append(replace(block, fingerprints=None))
         measured = counts_by_plan(measuring, work.plan, corpus_options.at_least, work.sorter)
-        printed = [block.fingerprints for block in blocks if block.fingerprints is not None]
         fingerprints = join_fingerprints(printed) if printed else None
+        printed.clear()  # of millions of documents, memory that others need
         sketches = None
         if corpus_options.sketches and fingerprints is not None:
             sketches = sketches_of(fingerprints, corpus_options.sketches)
