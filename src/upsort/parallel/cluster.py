@@ -5,11 +5,13 @@ items worked on in their order, a bounded number of them at once. What the work 
 a worker for itself; no item rests on an earlier one, so that it does not matter who does it, or how often it was begun."""
 
 import logging
+import platform
 import threading
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import CancelledError
 from contextlib import ExitStack, contextmanager
+from importlib import metadata
 from itertools import islice
 from typing import Any, TypeVar
 from uuid import uuid4
@@ -332,9 +334,6 @@ def _check_versions(client: Any) -> None:
     """Raises DataProblem where a worker has not the versions that this machine has."""
 
     def installed(names: tuple[str, ...]) -> dict[str, str]:  # sent as it is: a worker need not have this program to answer
-        import platform
-        from importlib import metadata
-
         found = {"Python": platform.python_version().rpartition(".")[0]}
         for name in names:
             try:
