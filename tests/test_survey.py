@@ -1,6 +1,7 @@
 """What a survey finds, on the demo corpus and by the numbers."""
 
 import struct
+from collections import Counter
 from itertools import pairwise
 from pathlib import Path
 
@@ -12,12 +13,23 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.analysis.column_summaries import share_between
+from upsort.core.arrays import RepeatedTexts
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import fingerprints_of, joined
 from upsort.core.text.characters import passages
 from upsort.core.text.languages import broken_characters
 from upsort.core.text.word_lists import LANGUAGES, negations, stop_words
 from upsort.plots.term_figures import CloudWord, laid_out, overlap
+
+
+@given(st.lists(st.lists(st.sampled_from(["my plum", "my quince", "our bed", "the moss", ""]), max_size=6), max_size=5))
+def test_repeated_texts_are_counted_however_they_come(parts: list[list[str]]) -> None:
+    repeated = RepeatedTexts()
+    for part in parts:
+        repeated.add(part)
+    times = Counter(text for part in parts for text in part)
+    expected = sorted(((text, many) for text, many in times.items() if many > 1), key=lambda entry: (-entry[1], entry[0]))
+    assert repeated.most_common(9) == expected and repeated.most_common(2) == expected[:2]
 
 
 def test_a_survey_shows_the_planted_faults(program: Program, demo: Path) -> None:

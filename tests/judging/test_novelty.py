@@ -74,6 +74,15 @@ def test_compiled_and_plain_find_the_same(seed: int, kept: int, most_with: int) 
     assert (found[0] == found[1]).all()
 
 
+@given(st.integers(0, 500), st.integers(1, 4))
+def test_hashes_of_one_document_say_nothing_of_the_others(seed: int, part: int) -> None:
+    sketches = sketches_of(fingerprints_of(texts_of(seed, 20)), 128)
+    allowed = np.arange(sketches.kept) % 5 >= part
+    asked = sketches.rows(np.flatnonzero(~allowed))
+    one, other = (NearestTraining(sketches, among).similarities(asked, allowed).tolist() for among in (False, True))
+    assert one == other
+
+
 def test_on_splits_only_training_documents_count() -> None:
     texts = ["a b c d e f g", "a b c d e f h", "x y z", "a b c d e f g h", ""]
     split = Split(np.array([1, 2]), np.array([0, 3, 4]))
