@@ -47,7 +47,7 @@ def main() -> None:
         all_parts = str(folder / "part-*.parquet")
         measured = (
             ("counting (features)", 1.7, ["features", all_parts, *columns]),
-            ("scoring into one table", 1.7, ["score", sorter, all_parts, "--quiet"]),
+            ("scoring into one table", "", ["score", sorter, all_parts, "--quiet"]),
             ("scoring into a file for each part", 1.8, ["score", sorter, all_parts, "--quiet"]),
             ("naive Bayes, folds included", 1.7, ["train", all_parts, *columns, "--classifier=naive-bayes"]),
             ("logistic, folds included", 1.7, ["train", all_parts, *columns]),

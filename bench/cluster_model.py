@@ -4,7 +4,8 @@ and two workers on this machine.
     python bench/cluster_model.py [DOCUMENTS] [--smallest]
 
 Measured are: what a document costs a worker, by two corpora on a cluster of one; what a request costs the driver; what is added
-for each command; how much slower two workers are because they share this machine. Simulated are the driver, which makes requests
+for each command; on three quarters of the documents, how much slower two workers are because they share this machine, which is
+left out for larger clusters. Simulated are the driver, which makes requests
 and takes results one after the other, and workers, of which each does one request at a time."""
 
 import sys
@@ -13,7 +14,6 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from functools import partial
 from heapq import heappop, heappush
-from itertools import repeat
 from math import ceil
 from pathlib import Path
 from time import perf_counter
@@ -56,8 +56,8 @@ def main() -> None:
         for what, simulated in commands.items():
             document = (times[what, more, 1] - times[what, few, 1]) / ((more - few) * each)
             start = times[what, few, 1] - simulated(few * each, 1, document, request)
-            alone = times[what, more, 2] - start - simulated(more * each, 2, document, request)
-            shared = 1 + max(alone, 0.0) / max(simulated(more * each, 2, document, request), 1e-9)
+            beyond = times[what, more, 2] - start - simulated(more * each, 2, document, request)
+            shared = 1 + max(beyond, 0.0) / max(simulated(more * each, 2, document, request), 1e-9)
             models[what] = (simulated, document, start)
             for workers, slower in ((1, 1.0), (2, shared)):
                 predicted = start + simulated(PARTS * each, workers, document * slower, request)
@@ -105,23 +105,19 @@ def scoring(documents: int, workers: int, document: float, request: float) -> fl
 
 def training(documents: int, workers: int, document: float, request: float) -> float:
     """Seconds of naive Bayes: texts counted, terms dealt to stretches and merged, counts put into the columns of the corpus, sums
-    by label, and prints dealt and compared. Of what a document costs, counting is four fifths; the rest is after the terms."""
+    by label, and prints dealt and compared. That counting is four fifths of what a document costs, and
+    that a request between workers costs a third of others, is assumed."""
     pieces = ceil(documents / PIECE)
     parts = ceil(pieces / max(PIECES_OF_A_PART, ceil(pieces / _MOST_PARTS)))
     stretches, of_a_part = ceil(parts / PARTS_PER_PARTITION), documents / parts * document
     counted = simulate([of_a_part * 0.8] * parts, workers, request, parts)
     after = simulate([of_a_part * 0.2] * parts, workers, request, parts)
-    dealt = simulate(repeat_list(0.0, 3 * parts * (stretches + 1)), workers, request / 3, parts)
+    dealt = simulate([0.0] * (3 * parts * (stretches + 1)), workers, request / 3, parts)
     summed = 0.0
     while parts > 1:
         parts = ceil(parts / FAN_IN)
-        summed += simulate(repeat_list(request, parts), workers, request, parts)
+        summed += simulate([request] * parts, workers, request, parts)
     return counted + after + dealt + summed
-
-
-def repeat_list(value: float, times: int) -> Sequence[float]:
-    """So many requests that take a worker the same time."""
-    return list(repeat(value, times))
 
 
 def simulate(requests: Sequence[float], workers: int, request: float, at_once: int) -> float:

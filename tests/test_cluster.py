@@ -2,6 +2,7 @@
 
 import json
 import os
+import platform
 import shutil
 import signal
 import subprocess
@@ -443,6 +444,20 @@ def test_an_interrupted_command_leaves_no_work_behind(scoring: Path, running: Ru
     nothing_left(running)
 
 
+def test_a_wrong_table_is_told_as_by_one_process(tmp_path: Path) -> None:
+    """Without what its workers write in their logs of what went wrong."""
+    write(tmp_path / "t.csv", 300)
+    (tmp_path / "other.csv").write_text("id,words\n1,moss on the bed\n")
+    run_in(tmp_path, f"train t.csv {T} {L} --classifier=naive-bayes --no-check -o a.sorter")
+    told = []
+    for way in ("--cluster=local:1", "--workers=1"):
+        with started(
+            tmp_path, "score", "a.sorter", "other.csv", "-o", "p-*.csv", way, stderr=subprocess.PIPE, text=True
+        ) as alone:
+            told.append((alone.communicate(timeout=60)[1], alone.returncode))
+    assert told[0] == told[1] and "has no column 'text'" in told[0][0]
+
+
 def test_problems_of_a_worker_are_told(running: Running) -> None:
     def missing(item: int) -> int:  # functions of a function travel whole
         raise FileNotFoundError(2, "No such file or directory", "/beds/t.csv")
@@ -470,30 +485,35 @@ def test_who_does_the_work_is_told(running: Running) -> None:
 
 
 class _Workers:
-    """What answers a question to all workers: by its own versions, but for one."""
+    """What answers for two workers, of which the second has another version of something."""
 
     def __init__(self, name: str, version: str) -> None:
-        self.different = {name: version}
+        self.name, self.version = name, version
+
+    def get_versions(self) -> dict[str, Any]:
+        own = f"{platform.python_version()}.final.0"
+        pythons = {"tcp://bed:1": own, "tcp://bed:2": self.version if self.name == "Python" else own}
+        return {"workers": {worker: {"host": {"python": python}} for worker, python in pythons.items()}}
 
     def run(self, asked: Any, *given: Any) -> dict[str, dict[str, str]]:
+        assert self.name != "Python", "another Python cannot run what is sent"
         found = asked(*given)
-        return {"tcp://bed:1": found, "tcp://bed:2": found | self.different}
+        return {"tcp://bed:1": found, "tcp://bed:2": found | {self.name: self.version}}
 
 
 @pytest.mark.parametrize(
-    ("name", "version", "remedy"),
+    ("name", "version", "told", "remedy"),
     [
-        ("upsort", "77.0", "upsort[cluster]=="),
-        ("upsort", "", "upsort[cluster]=="),
-        ("numba", "0.1", "numba=="),
-        ("Python", "3.99", "Both must have the same Python."),
+        ("upsort", "77.0", "upsort 77.0", "upsort[cluster]=="),
+        ("upsort", "", "no upsort", "upsort[cluster]=="),
+        ("numba", "0.1", "numba 0.1", "numba=="),
+        ("Python", "3.99.1.final.0", "Python 3.99", "Start it with Python 3."),
     ],
 )
-def test_a_worker_with_another_version_is_named(name: str, version: str, remedy: str) -> None:
-    has = f"{name} {version}" if version else f"no {name}"
-    with pytest.raises(DataProblem, match=f"The worker at tcp://bed:2 has {has}, ") as told:
+def test_a_worker_with_another_version_is_named(name: str, version: str, told: str, remedy: str) -> None:
+    with pytest.raises(DataProblem, match=f"The worker at tcp://bed:2 has {told}, this machine has ") as problem:
         cluster._check_versions(_Workers(name, version))
-    assert remedy in told.value.remedy
+    assert remedy in problem.value.remedy
 
 
 def test_wrong_addresses(letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -207,8 +207,8 @@ _NEAR_A_HALF = 1e-3
 
 
 class RepeatedTexts:
-    """How often texts come, of those that come more than once. Of others a number is kept, not the text; of hashes that are equal
-    by chance (one pair in 2 ** 64) both are counted as one."""
+    """How often texts come, of those that come more than once. Of others only a hash is kept: a text with the hash of
+    another one (one pair in 2 ** 64) is counted once too often."""
 
     def __init__(self) -> None:
         self._times: dict[str, int] = {}

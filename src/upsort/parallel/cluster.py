@@ -18,7 +18,7 @@ from uuid import uuid4
 
 import numpy as np
 
-from upsort.core.errors import DataProblem, UsageProblem
+from upsort.core.errors import DataProblem, Problem, UsageProblem
 from upsort.core.executors import ParallelMap
 from upsort.core.lazy import ONE_THREAD, cloudpickle, dask_config, distributed, record
 from upsort.core.matrices.partitioned import Executor, SumTuple
@@ -218,23 +218,23 @@ def _done(work: Callable[..., Any], *given: Any) -> Any:
 
 
 def _attempted(work: Callable[..., Any], *given: Any) -> Any:
-    """Runs on a worker. What its system refuses is a result: raised here, it would look like a loss of the cluster."""
+    """Runs on a worker. Problems are results, those with its system with its address: raised here, they would be in its log as
+    faults, and what the system refuses would look like a loss of the cluster."""
     try:
         return work(*given)
     except OSError as error:
-        where = distributed.get_worker().address
-        what = f"{error.filename or 'A file'} cannot be read or written by the worker at {where}"
+        what = f"{error.filename or 'A file'} cannot be read or written by the worker at {distributed.get_worker().address}"
         return _WorkerProblem(
             DataProblem(
                 f"{what}: {error.strerror or _message_of(error)}.",
                 "All workers must see the files under the same names, in a shared folder.",
             )
         )
-    except DataProblem as problem:
-        if not isinstance(problem.__cause__, OSError):
-            raise
-        where = distributed.get_worker().address
-        return _WorkerProblem(DataProblem(f"On the worker at {where}: {problem.what}", problem.remedy))
+    except Problem as problem:
+        if isinstance(problem.__cause__, OSError):
+            where = distributed.get_worker().address
+            problem = DataProblem(f"On the worker at {where}: {problem.what}", problem.remedy)
+        return _WorkerProblem(problem)
 
 
 @record(frozen=True)
@@ -251,9 +251,9 @@ def _serialised(value: Any) -> _Serialised:
 
 @record(frozen=True)
 class _WorkerProblem:
-    """What the system of a worker refused to it."""
+    """What a worker could not do."""
 
-    problem: DataProblem
+    problem: Problem
 
 
 def _do(work: _Serialised, items: _Serialised) -> list[Any]:
@@ -268,7 +268,7 @@ def connected(address: str) -> Iterator[Cluster]:
     """A cluster while it is needed. address: of its scheduler, or `local:N` for one of N workers that ends with the command.
 
     Raises UsageProblem where the library is not installed or the address is none, DataProblem where nobody answers there or its
-    workers have another version of this program."""
+    workers have other versions of this program, of Python or of what results rest on."""
     try:
         distributed.Client  # noqa: B018 - loads it
     except ImportError:
@@ -326,15 +326,15 @@ def _local(address: str) -> Any:
 
 
 _DECISIVE = ("upsort", "numba", "numpy", "scipy")
-"""Of another version of one of these, results may differ in their last digits. Of Python, another minor version is another table
-of characters, and cannot run what is sent."""
+"""Other versions of these may change the last digits of results."""
 
 
 def _check_versions(client: Any) -> None:
-    """Raises DataProblem where a worker has not the versions that this machine has."""
+    """Raises DataProblem where a worker has not the versions that this machine has. Python comes first: a worker with another
+    minor version cannot run what is sent to it, and is only asked what the library itself knows."""
 
     def installed(names: tuple[str, ...]) -> dict[str, str]:  # sent as it is: a worker need not have this program to answer
-        found = {"Python": platform.python_version().rpartition(".")[0]}
+        found = {}
         for name in names:
             try:
                 found[name] = metadata.version(name)
@@ -342,17 +342,29 @@ def _check_versions(client: Any) -> None:
                 found[name] = ""
         return found
 
+    mine = _minor_version(platform.python_version())
+    for worker, about in client.get_versions()["workers"].items():
+        python = _minor_version(about["host"]["python"])
+        if python != mine:
+            raise DataProblem(
+                f"The worker at {worker} has Python {python}, this machine has {mine}.", f"Start it with Python {mine}."
+            )
     here = installed(_DECISIVE)
     for worker, there in client.run(installed, _DECISIVE).items():
-        different = [name for name in here if there[name] != here[name]]
-        if different:
-            name = different[0]
-            has, mine = (f"{name} {found}" if found else f"no {name}" for found in (there[name], here[name]))
-            package = "upsort[cluster]" if name == "upsort" else name
-            remedy = f"Install the same there: pip install '{package}=={here[name]}'."
-            if name == "Python" or not here[name]:
-                remedy = f"Both must have the same {name}."
-            raise DataProblem(f"The worker at {worker} has {has}, this machine has {mine}.", remedy)
+        for name in _DECISIVE:
+            if there[name] != here[name]:
+                has, own = (f"{name} {found}" if found else f"no {name}" for found in (there[name], here[name]))
+                package = "upsort[cluster]" if name == "upsort" else name
+                remedy = f"Install the same there: pip install '{package}=={here[name]}'."
+                raise DataProblem(
+                    f"The worker at {worker} has {has}, this machine has {own}.",
+                    remedy if here[name] else f"Both need {name}, or neither.",
+                )
+
+
+def _minor_version(version: str) -> str:
+    """3.11 of 3.11.7 and the like."""
+    return ".".join(version.split(".")[:2])
 
 
 def _message_of(error: BaseException) -> str:

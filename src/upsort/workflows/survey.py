@@ -60,9 +60,9 @@ class SurveyDocument:
 
 @record(frozen=True, kw_only=True)
 class SurveyedBlock:
-    """What there is in n documents. characters: of each. short, long: the shortest and the longest. openings: the first
-    words of texts. odd: the places of what looks out of place. broken: the first broken characters. cells: of the
-    columns to be tallied, by their places. sample: some of the texts, in words."""
+    """What there is in n documents. characters: of each. short, long: the shortest and the longest. openings: the first words
+    of texts. odd: the places of what looks out of place. broken: the first broken characters. cells: of the columns to be
+    tallied, by their places. sample: some of the texts, in words."""
 
     columns: tuple[str, ...]
     metadata: RowMetadata

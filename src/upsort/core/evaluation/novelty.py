@@ -30,12 +30,12 @@ _CLOSE = 0.5  # of the hashes that the closest candidate has in common, from whi
 
 
 class NearestTraining:
-    """Finds the most similar of some training documents. sketches: of those. among_themselves: only for documents that are among
-    them: a hash that one of them has then finds nobody."""
+    """Finds the most similar of some training documents. sketches: of those. among_themselves: whether those that are
+    compared are among them; a hash that only one has then finds nobody."""
 
     def __init__(self, sketches: Sketches, among_themselves: bool = False) -> None:
         self.sketches, self.until = sketches, _known_until(sketches)
-        keys = sketches.hashes.astype(np.uint64)  # and below each hash the document, in place: there are up to 16 million
+        keys = sketches.hashes.astype(np.uint64)  # changed in place, since there are up to 16 million
         keys <<= np.uint64(32)
         keys |= np.repeat(np.arange(sketches.kept, dtype=np.uint32), np.diff(sketches.starts))
         keys.sort()

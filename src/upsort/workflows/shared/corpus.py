@@ -292,7 +292,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         )
     metadata = RowMetadata.joined([block.metadata for block in blocks])
     if distributed is not None:
-        metadata = replace(metadata, ids=distributed.ids.here() if corpus_options.ids else distributed.ids)
+        metadata = replace(metadata, ids=distributed.ids.gathered() if corpus_options.ids else distributed.ids)
     groups = Groups.of(named_groups(metadata.groups) if work.plan.columns.group else None, copies)
     weights = None
     if work.plan.columns.row_weight:

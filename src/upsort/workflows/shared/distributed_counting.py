@@ -171,16 +171,16 @@ class PartitionedTexts(Sequence[str]):
 
     def __init__(self, parts: list[Any], starts: Ints, executor: Executor) -> None:
         self._parts, self._starts, self._executor = parts, starts, executor
-        self._here: tuple[int, Sequence[str]] = (-1, ())
+        self._fetched: tuple[int, Sequence[str]] = (-1, ())
 
     def __len__(self) -> int:
         return int(self._starts[-1])
 
     def __getitem__(self, place: Any, /) -> Any:
         part = int(np.searchsorted(self._starts, place, side="right")) - 1
-        if part != self._here[0]:
-            self._here = part, self._executor.gather([self._parts[part]])[0]
-        return self._here[1][place - int(self._starts[part])]
+        if part != self._fetched[0]:
+            self._fetched = part, self._executor.gather([self._parts[part]])[0]
+        return self._fetched[1][place - int(self._starts[part])]
 
     def __iter__(self) -> Iterator[str]:
         for part in self._parts:
@@ -191,7 +191,7 @@ class PartitionedTexts(Sequence[str]):
 
     __hash__ = None  # type: ignore[assignment]
 
-    def here(self) -> Sequence[str]:
+    def gathered(self) -> Sequence[str]:
         """All of them, for any order of asking."""
         return concatenated(self._executor.gather(self._parts))
 
@@ -213,8 +213,8 @@ def can_distribute(work: RunContext) -> bool:
 def distributed_counts(
     work: RunContext, reader: DocumentReader, cleaning: Cleaner, at_least: int, keep: Keep
 ) -> DistributedCounts | None:
-    """All usable documents. at_least: documents that a term must are in. None where the
-    terms cannot be distinguished after all, or there is no document."""
+    """All usable documents. at_least: documents that a term must be in. None where the terms cannot be distinguished after all,
+    or there is no document."""
     executor, features = work.engine.executor, work.plan.features
     assert executor is not None
     reading = DocumentReading(inputs=work.inputs, reader=reader, characters=BLOCK_CHARACTERS)

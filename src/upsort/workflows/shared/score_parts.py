@@ -56,6 +56,7 @@ def score_parts(scoring: BlockScorer, incoming: ScoringContext, names: PartNames
     try:
         for _, note in engine.in_order(work, enumerate(reading.pieces(Distribution(engine)), 1), _TOGETHER):
             done += 1
+            engine.piece_done()
             part = ScoreTally.of(note["state"], sorters)
             tally.merge(part)
             merge_notices(note["remarks"])
