@@ -1,17 +1,22 @@
 """The same commands on a cluster: a scheduler and two workers, started by their own commands, in a folder of their own."""
 
+import csv
 import json
 import os
 import platform
+import re
 import shutil
 import signal
+import sqlite3
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
-from contextlib import nullcontext
+from contextlib import closing, nullcontext
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import pytest
 from conftest import Program, run_in, some_always, started, thorough
@@ -23,8 +28,10 @@ from upsort.core.classifiers import dual
 from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.matrices.partitioned import LOCAL, PartitionedMatrix, StatefulActors
 from upsort.core.training import folds
-from upsort.io.sources import stores
+from upsort.io.sources import database_tables, databases, stores
+from upsort.io.sources.entries import by_ranges
 from upsort.io.tables import chunking
+from upsort.io.tables.rows import WHOLE, Chunk
 from upsort.parallel import cluster
 from upsort.parallel.threads import Threads
 from upsort.workflows.shared import distributed_counting
@@ -546,6 +553,89 @@ def test_without_the_library_the_extra_is_named(monkeypatch: pytest.MonkeyPatch)
     with pytest.raises(UsageProblem) as problem:
         cluster.connected("local:2").__enter__()
     assert "upsort[cluster]" in problem.value.remedy
+
+
+@pytest.mark.usefixtures("short")
+def test_workers_read_a_database_themselves(
+    running: Running, letters: Path, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    program("gather", letters / "t.csv", T, L, "-o", "t.csv")
+    with closing(sqlite3.connect(tmp_path / "t.db")) as base, (tmp_path / "t.csv").open(encoding="utf-8", newline="") as stream:
+        head, *rows = csv.reader(stream)
+        base.execute(f"CREATE TABLE letters ({', '.join(head)})")
+        base.executemany(f"INSERT INTO letters VALUES ({', '.join('?' * len(head))})", rows)
+        base.commit()
+    monkeypatch.setattr(databases, "_CHARACTERS", 1)
+    program("train", "t.csv", T, L, "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    found = []
+    blocks = database_tables._DatabaseSource.blocks
+    here: list[Any] = []
+
+    def read_here(source: Any, chunk: Chunk = WHOLE) -> Any:
+        here.extend([chunk] if chunk.line > 1 else [])  # the first rows are looked at before work begins
+        return blocks(source, chunk)
+
+    monkeypatch.setattr(database_tables._DatabaseSource, "blocks", read_here)
+    for how in ("--workers=1", f"--cluster={running.address}"):
+        here.clear()
+        program("score", "a.sorter", "t.db", "--table=letters", how, "-o", "out-*.csv", "--overwrite")
+        program("train", "t.db", T, L, "--classifier=naive-bayes", "--no-check", how, "-o", "out.sorter", "--overwrite")
+        found.append({path.name: path.read_bytes() for path in tmp_path.glob("out*")})
+        assert bool(here) == (how == "--workers=1")
+    assert found[0] == found[1] and len(found[0]) > 2
+
+
+class Ranges(BaseHTTPRequestHandler):
+    """Serves a table by ranges, `/marked.csv` with a mark of its version."""
+
+    content: ClassVar[bytes] = b""
+
+    def do_GET(self) -> None:
+        wanted = re.fullmatch(r"bytes=([0-9]+)-([0-9]+)", self.headers.get("Range") or "")
+        begin, end = (int(wanted[1]), int(wanted[2]) + 1) if wanted is not None else (0, len(self.content))
+        part = self.content[begin:end]
+        self.send_response(206 if wanted is not None else 200)
+        if wanted is not None:
+            self.send_header("Content-Range", f"bytes {begin}-{begin + len(part) - 1}/{len(self.content)}")
+        if "marked" in self.path:
+            self.send_header("ETag", f'"{len(self.content)}"')
+        self.send_header("Content-Length", str(len(part)))
+        self.end_headers()
+        self.wfile.write(part)
+
+    def log_message(self, format: str, *arguments: Any) -> None:
+        """Nothing."""
+
+
+def test_workers_read_the_web_themselves(
+    running: Running, letters: Path, program: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(Ranges, "content", (letters / "t.csv").read_bytes() * 12)
+    monkeypatch.setattr(stores, "_LARGE", 1_000_000)
+    fetched_here = list[str]()
+    fetch = stores.fetch_from_web
+    monkeypatch.setattr(stores, "fetch_from_web", lambda shown, out: (fetched_here.append(shown), fetch(shown, out)))
+    (tmp_path / "t.csv").write_bytes(Ranges.content)
+    program("train", "t.csv", T, L, "--classifier=naive-bayes", "--no-check", "--workers=1", "-o", "a.sorter")
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Ranges)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    by_name = list[bytes]()
+    try:
+        for name, how in (("marked", "--workers=1"), ("plain", "--cluster"), ("marked", "--cluster")):
+            fetched_here.clear()
+            option = how if how != "--cluster" else f"--cluster={running.address}"
+            address = f"http://127.0.0.1:{server.server_port}/{name}.csv"
+            program("score", "a.sorter", address, option, "-o", "out.csv", "--overwrite")
+            assert bool(fetched_here) == ((name, how) != ("marked", "--cluster"))
+            by_name.append((tmp_path / "out.csv").read_bytes())
+        assert by_name[0] == by_name[1] == by_name[2]
+        opener = next(iter(stores.fetched(address, by_ranges, shared=True))).opener  # type: ignore[union-attr]
+        monkeypatch.setattr(Ranges, "content", Ranges.content[:-1])
+        with pytest.raises(DataProblem, match="changed while it was read"):
+            opener().read()
+    finally:
+        server.shutdown()
+        server.server_close()
 
 
 def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:

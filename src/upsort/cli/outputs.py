@@ -158,7 +158,7 @@ class Outbox:
             store, root = stores.store_at(address)
             for path in sorted(path for path in folder.rglob("*") if path.is_file()):
                 name = path.relative_to(folder).as_posix()
-                with stores.StoreProblems(f"{without_secrets(address)}/{name}"):
+                with stores.store_problems(f"{without_secrets(address)}/{name}"):
                     store.put_file(str(path), f"{root}/{name}")
 
 

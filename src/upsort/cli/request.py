@@ -110,6 +110,7 @@ def secondary_inputs(
         label_from=options.label_from,
         unpack_limit=options.unpack_limit,
         largest_cell=options.largest_cell,
+        shared=bool(cluster_of(options)),
     )
     inputs = open_inputs(names, reading, console.input, sources, rename)
     for note in inputs.notes:
@@ -321,21 +322,20 @@ def engine_of(options: CommonOptions, console: Console) -> Iterator[ExecutionEng
         return
     if options.cluster and options.workers:
         raise UsageProblem("--cluster cannot be used with --workers.", "Leave one of them out.")
-    cluster = options.cluster
-    if not (cluster or options.workers):
-        cluster = _planned_cluster(options, console) or os.environ.get(CLUSTER_VARIABLE, "")
-    with executor_for(options.workers, cluster) as engine:
+    if isinstance(options, PlanFileOptions) and not (options.cluster or options.workers):
+        there = planned_engine(options).cluster
+        if there and not named_engine(options).cluster:
+            console.note(f"{DEFAULT_NAME} names the cluster {there}; to use it: --plan {DEFAULT_NAME} or --cluster {there}")
+    with executor_for(options.workers, cluster_of(options)) as engine:
         yield engine
 
 
-def _planned_cluster(options: CommonOptions, console: Console) -> str:
-    if not isinstance(options, PlanFileOptions):
+def cluster_of(options: CommonOptions) -> str:
+    """The address of the cluster that is to do the work of a command; empty for none."""
+    if not isinstance(options, WorkerOptions) or options.workers:
         return ""
-    named = named_engine(options).cluster
-    there = planned_engine(options).cluster
-    if there and not named:
-        console.note(f"{DEFAULT_NAME} names the cluster {there}; to use it: --plan {DEFAULT_NAME} or --cluster {there}")
-    return named
+    planned = named_engine(options).cluster if isinstance(options, PlanFileOptions) else ""
+    return options.cluster or planned or os.environ.get(CLUSTER_VARIABLE, "")
 
 
 @contextmanager

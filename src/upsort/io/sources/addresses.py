@@ -130,6 +130,15 @@ def without_secrets_in(text: str) -> str:
     return text
 
 
+def whole_address(shown: str) -> str:
+    """The address for other machines, a file by its whole path; empty where it has a secret in it, which stays here."""
+    if scheme_of(shown) in _FILES:
+        return f"{scheme_of(shown)}:///{Path(database_file(shown)).absolute()}"
+    address = full_address(shown)
+    _, who, _, behind = _parts(address)
+    return "" if ":" in who or behind else address
+
+
 def note_secrets(argument: str) -> None:
     """Remember the secrets of an address among the arguments of a command, so that no message shows them in any form."""
     address = argument.partition("=")[2] if argument.startswith("--") else argument

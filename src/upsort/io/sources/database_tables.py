@@ -18,12 +18,21 @@ from upsort.core.lazy import sqlalchemy
 from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import RunNote, check_same_run
 from upsort.io.outputs.writers import value_of
-from upsort.io.sources.addresses import DUCKDB, SQLITE, database_file, full_address, is_database, scheme_of
+from upsort.io.sources.addresses import (
+    DUCKDB,
+    SQLITE,
+    database_file,
+    full_address,
+    is_database,
+    scheme_of,
+    whole_address,
+    without_secrets,
+)
 from upsort.io.sources.databases import Connection, Selected, Selection, check_table, table_named
 from upsort.io.sources.file_databases import DuckDBConnection, SQLiteConnection
 from upsort.io.sources.postgresql import server_connection
 from upsort.io.tables.nested_values import AbsentCell, BytesCell, TypedCell
-from upsort.io.tables.rows import Block, ColumnType, ReadSettings, SourceTable, TableLayout
+from upsort.io.tables.rows import WHOLE, Block, Chunk, Chunking, ColumnType, ReadSettings, SourceTable, TableLayout
 
 
 def connected(address: str, writing: bool = False) -> Connection:
@@ -46,18 +55,23 @@ def same_database(one: str, other: str) -> bool:
 
 
 class _DatabaseSource:
-    """Connects when it is asked first. It may be sent to other processes, who connect for themselves."""
+    """Connects when it is asked first. It may be sent to other processes, who connect for themselves, by `place`."""
 
-    def __init__(self, address: str, what: Selection) -> None:
-        self.address, self.what = address, what
+    def __init__(self, address: str, what: Selection, place: str = "") -> None:
+        self.address, self.what, self.place = address, what, place
         self.opened: Selected | None = None
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return (_DatabaseSource, (self.address, self.what))
+        return (_DatabaseSource, (self.address, self.what, self.place or whole_address(self.address)))
 
     def _selected(self) -> Selected:
         if self.opened is None:
-            connection = connected(self.address)
+            try:
+                connection = connected(without_secrets(self.place) or self.address)
+            except DataProblem as problem:
+                if self.place:  # elsewhere: another machine than the one that found it
+                    raise DataProblem(problem.what, problem.remedy) from ConnectionError()
+                raise
             if not self.what.query:
                 self.what = self.what if self.what.table else replace(self.what, table=_only_table(connection))
                 check_table(connection, table_named(connection, self.what.table))
@@ -86,10 +100,20 @@ class _DatabaseSource:
             return {}  # of several of one name
         return dict(selected.types())
 
-    def blocks(self) -> Iterator[Block]:
-        """All rows, numbered from 1."""
-        name, columns, line = self.name, self.columns, 1
-        for rows in self._selected().rows():
+    @property
+    def division(self) -> Chunking | None:
+        """How it is read in stretches, where it can be; by this process alone, where only that has the password."""
+        return Chunking(self.chunks, self.blocks, not whole_address(self.address)) if self._selected().chunks else None
+
+    def chunks(self) -> Iterator[Chunk]:
+        """The stretches."""
+        found = self._selected().chunks
+        return found() if found is not None else iter([WHOLE])
+
+    def blocks(self, chunk: Chunk = WHOLE) -> Iterator[Block]:
+        """The rows of a stretch, numbered from 1 in the whole."""
+        name, columns, line = self.name, self.columns, chunk.line
+        for rows in self._selected().rows(chunk):
             yield Block(source=name, columns=columns, rows=rows, lines=list(range(line, line + len(rows))))
             line += len(rows)
 
@@ -102,7 +126,9 @@ def database_table(address: str, reading: ReadSettings) -> SourceTable:
         other = "--table" if reading.table else "--columns"
         raise UsageProblem(f"{other} and --query are two ways of saying what to read.", "Leave one of them out.")
     source = _DatabaseSource(address, Selection(reading.table, reading.query, reading.columns))
-    return SourceTable(name=source.name, columns=source.columns, blocks=source.blocks, types=source.types)
+    return SourceTable(
+        name=source.name, columns=source.columns, blocks=source.blocks, division=source.division, types=source.types
+    )
 
 
 def _only_table(connection: Connection) -> str:

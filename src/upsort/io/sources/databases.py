@@ -6,14 +6,15 @@ Statements have their values as `:name`, and their names as `quoted` returns the
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager
+from dataclasses import replace
 from typing import Any, Protocol
 
 from upsort.core.errors import DataProblem, UsageProblem, suggestion
 from upsort.core.lazy import record
 from upsort.io.sources.addresses import message_about
-from upsort.io.tables.columnar import ColumnarRows
+from upsort.io.tables.columnar import ColumnarRows, rows_characters
 from upsort.io.tables.nested_values import cells_of
-from upsort.io.tables.rows import ColumnType
+from upsort.io.tables.rows import ROWS_A_BLOCK, WHOLE, Chunk, ColumnType
 
 Values = Mapping[str, Any]
 
@@ -49,12 +50,13 @@ class Selection:
 
 @record(frozen=True)
 class Selected:
-    """columns: their names. rows: gives the rows, a page at a time, as often as it is asked. types: of the columns that are no
-    text, found when it is asked."""
+    """columns: their names. rows: gives those of a stretch, a page at a time, as often as it is asked. types: of the columns that
+    are no text, found when it is asked. chunks: the stretches of a table whose rows have whole numbers of their own."""
 
     columns: Sequence[str]
-    rows: Callable[[], Iterator[ColumnarRows]]
+    rows: Callable[[Chunk], Iterator[ColumnarRows]]
     types: Callable[[], Mapping[str, ColumnType]]
+    chunks: Callable[[], Iterator[Chunk]] | None = None
 
 
 class Connection(Protocol):
@@ -158,6 +160,7 @@ _REMEDIES = {
     ),
     "55P03|1205 |.*database is locked": "Others hold the table: try again later.",
     "2BP01|(1451|3730) ": "Drop what depends on the table, or choose another name with --into.",
+    "53300|1040 ": "Wait until others have left it, or use fewer workers: each of a cluster makes a connection.",
     "53|(1114|1021) |.*database or disk is full": "Make room there.",
     "22|23|(1264|1265|1292|1366|1406) ": "Check --query; or leave the column out with --columns, or write to a file.",
 }
@@ -201,6 +204,29 @@ def standard_name(type_: ColumnType, most_digits: int) -> str:
     may be lost."""
     match = _DECIMAL.fullmatch(type_.standard)
     return "" if match is not None and not 0 < int(match[1] or 0) <= most_digits else type_.standard
+
+
+_CHARACTERS = 4_000_000  # of a stretch, about, by the first rows of the table
+_MOST_BLOCKS = 8
+
+
+def key_chunks(first: ColumnarRows, next_key: Callable[[str, int], int | None], key: str) -> Iterator[Chunk]:
+    """Stretches of a table in the order of whole numbers that its rows have. first: its first rows. next_key: the number of the
+    row so many behind the first one of those that a condition is true of; None where there is none."""
+    in_block = ROWS_A_BLOCK * max(rows_characters(first), 1) // len(first) if len(first) else _CHARACTERS
+    rows = ROWS_A_BLOCK * min(max(_CHARACTERS // in_block, 1), _MOST_BLOCKS)
+    chunk = WHOLE
+    while (end := next_key(within(key, chunk), rows)) is not None:
+        yield replace(chunk, end=end, last=False)
+        chunk = Chunk(begin=end, end=None, line=chunk.line + rows)
+    yield chunk
+
+
+def within(key: str, chunk: Chunk) -> str:
+    """The condition that a row is in a stretch; empty for that of all."""
+    conditions = [f"{key} >= {chunk.begin}"] if chunk.line > 1 else []
+    conditions += [f"{key} < {chunk.end}"] if chunk.end is not None else []
+    return f" WHERE {' AND '.join(conditions)}" if conditions else ""
 
 
 def page_of(rows: Sequence[Sequence[Any]]) -> ColumnarRows:

@@ -57,7 +57,7 @@ def entries_of(name: str, reading: ReadSettings) -> Discovered:
 
     Raises DataProblem for a missing file, a pattern without a match, and an archive that is damaged or over the limit."""
     if is_store(name):
-        return _merged(_of_object(found, reading) for found in fetched(without_secrets(name), by_ranges))
+        return _merged(_of_object(found, reading) for found in fetched(without_secrets(name), by_ranges, reading.shared))
     path = Path(name)
     archive = next((parent for parent in path.parents if parent.is_file() and is_archive(parent.name)), None)
     if archive is not None:

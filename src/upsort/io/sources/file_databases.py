@@ -4,6 +4,7 @@ import re
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -18,15 +19,17 @@ from upsort.io.sources.databases import (
     Values,
     attempt_to_replace,
     chosen_columns,
+    key_chunks,
     page_of,
     refusals,
     standard_name,
     table_named,
     tables_named,
+    within,
 )
 from upsort.io.tables.columnar import ColumnarRows
 from upsort.io.tables.nested_values import cells_of
-from upsort.io.tables.rows import ROWS_A_BLOCK, ColumnType
+from upsort.io.tables.rows import ROWS_A_BLOCK, WHOLE, Chunk, ColumnType
 
 
 class SQLiteConnection:
@@ -108,40 +111,49 @@ class SQLiteConnection:
             declared = {str(row[1]): str(row[2]) for row in self._info(name)}
             return self._types(name, columns, declared)
 
-        if row_number:
-            return Selected(columns, lambda: self._pages(self.quoted(name), row_number, wanted), types)
-        return Selected(columns, lambda: self._copied(name, wanted), types)
+        if not row_number:
+            return Selected(columns, lambda _: self._copied(name, wanted), types)
+        table = self.quoted(name)
+
+        def next_key(where: str, many: int) -> int | None:
+            found = self.execute(f"SELECT {row_number} FROM {table}{where} ORDER BY {row_number} LIMIT 1 OFFSET {many}")
+            return found[0][0] if found else None
+
+        def chunks() -> Iterator[Chunk]:
+            before, chunk = self._state(table), WHOLE
+            first = next(self._pages(table, row_number, wanted, WHOLE), ColumnarRows([()]))
+            for chunk in key_chunks(first, next_key, row_number):
+                yield chunk
+            self._check_count(table, before, chunk.line - 1 + self._state(table + within(row_number, chunk))[0])
+
+        return Selected(columns, lambda chunk: self._pages(table, row_number, wanted, chunk), types, chunks)
 
     def _copied(self, name: str, wanted: str) -> Iterator[ColumnarRows]:
         """The rows of a copy, which nobody else sees."""
         with refusals(self.address, (sqlite3.Error,)):
             cursor = self.connection.execute(f"SELECT {wanted} FROM temp.{name}")
-        while True:
-            with refusals(self.address, (sqlite3.Error,)):
-                page = cursor.fetchmany(ROWS_A_BLOCK)
-            if not page:
-                return
-            yield page_of(page)
+            while page := cursor.fetchmany(ROWS_A_BLOCK):
+                yield page_of(page)
 
-    def _pages(self, name: str, row_number: str, wanted: str) -> Iterator[ColumnarRows]:
-        """The rows of a table. Raises DataProblem where they are not as many as it counts, though nobody changed it."""
-        after: Any = None
-        read, before = 0, self._state(name)
-        while True:
-            beyond = "" if after is None else f" WHERE {row_number} > :after"
-            page = self.execute(
-                f"SELECT {wanted}, {row_number} FROM {name}{beyond} ORDER BY {row_number} LIMIT {ROWS_A_BLOCK}", {"after": after}
-            )
-            if not page:
-                break
+    def _pages(self, name: str, row_number: str, wanted: str, chunk: Chunk) -> Iterator[ColumnarRows]:
+        """The rows of a stretch of a table."""
+        read, selected = 0, name + within(row_number, chunk)
+        before = self._state(selected)
+        while page := self.execute(
+            f"SELECT {wanted}, {row_number} FROM {name}{within(row_number, chunk)} ORDER BY {row_number} LIMIT {ROWS_A_BLOCK}"
+        ):
             read += len(page)
-            after = page[-1][-1]
+            chunk = replace(chunk, begin=page[-1][-1] + 1, line=chunk.line + len(page))
             yield ColumnarRows(page_of(page).columns[:-1])
+        self._check_count(selected, before, read)
+
+    def _check_count(self, name: str, before: tuple[int, int], read: int) -> None:
+        """Raises DataProblem where a table gives another number of rows than it counts, though nobody changed it."""
         if before != (read, before[1]) and self._state(name) == before:
             raise DataProblem(f"{self.address} counts {before[0]:,} rows in {name}, but gave {read:,}.", "Check the database.")
 
     def _state(self, name: str) -> tuple[int, int]:
-        """How many rows a table has, and a number that changes when others write to the database."""
+        """How many rows a table, or a stretch of it, has, and a number that changes when others write to the database."""
         return int(self.execute(f"SELECT count(*) FROM {name}")[0][0]), int(self.execute("PRAGMA data_version")[0][0])
 
     def _info(self, table: str) -> list[Sequence[Any]]:
@@ -310,7 +322,7 @@ class DuckDBConnection:
         aliases = ", ".join(f"c{place}" for place in range(len(there)))
         statement = f"SELECT {', '.join(read)} FROM (\n{query}\n) AS selected({aliases})"
 
-        def rows() -> Iterator[ColumnarRows]:
+        def rows(_: Chunk) -> Iterator[ColumnarRows]:
             with refusals(self.address, self.refused):
                 for batch in self.connection.cursor().sql(statement).to_arrow_reader(ROWS_A_BLOCK):
                     yield ColumnarRows([cells_of(column.to_pylist()) for column in batch.columns])

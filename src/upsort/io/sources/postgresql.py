@@ -3,7 +3,8 @@
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from functools import lru_cache
+from dataclasses import replace
+from functools import lru_cache, partial
 from typing import Any
 from uuid import uuid4
 
@@ -19,13 +20,15 @@ from upsort.io.sources.databases import (
     TableName,
     attempt_to_replace,
     chosen_columns,
+    key_chunks,
     refusals,
     table_named,
+    within,
 )
 from upsort.io.sources.servers import AS_WRITTEN, PATIENCE, MySQLConnection, ServerConnection
 from upsort.io.tables.columnar import ColumnarRows
 from upsort.io.tables.nested_values import NULL, BytesCell, TypedCell, cells_of
-from upsort.io.tables.rows import ROWS_A_BLOCK, ColumnType
+from upsort.io.tables.rows import ROWS_A_BLOCK, WHOLE, Chunk, ColumnType
 
 _DRIVERS = {"postgresql": "postgresql+psycopg", "mysql": "mysql+pymysql", "mariadb": "mariadb+pymysql"}  # where none is named
 _TAKING_SECONDS = {"psycopg": "connect_timeout", "psycopg2": "connect_timeout", "pymysql": "connect_timeout"}
@@ -50,7 +53,10 @@ _TYPES_QUERY = (
 _MIDNIGHT, _MOMENT = "^([0-9]{4}-[0-9]{2}-[0-9]{2}) 00:00:00$", "^([0-9]{4}-[0-9]{2}-[0-9]{2}) ([^ ]+)$"
 _FLAT_ARRAY = re.compile(r'\{(?:(?:"(?:[^"\\]|\\.)*"|[^"{},]+)(?:,(?!\})|(?=\})))*\}', re.DOTALL)
 _ITEM = re.compile(r'"((?:[^"\\]|\\.)*)"|([^",{}]+)', re.DOTALL)
+_IN_LINE = 3600  # seconds for a thread to wait until another one of this process leaves a connection
 _LARGEST_PAGE = 16_000_000  # bytes
+_READ: dict[str, Any] = {"postgresql_readonly": True}
+_READ_SNAPSHOT = {**_READ, "isolation_level": "REPEATABLE READ"}
 
 
 class PostgreSQLConnection(ServerConnection):
@@ -58,6 +64,8 @@ class PostgreSQLConnection(ServerConnection):
     unknown to this program: an infinite date and one before our era are text like any other."""
 
     reads_text = True
+    held: Any = None
+    snapshot = ""
 
     def same(self, one: str, other: str) -> bool:
         return one == other
@@ -76,29 +84,66 @@ class PostgreSQLConnection(ServerConnection):
         with self._reading() as cursor:
             cursor.execute(f"SELECT * FROM (\n{self._statement(what, ())}\n) AS selected LIMIT 0")
             there = [column.name for column in cursor.description]
-            columns = chosen_columns(there, what, self.address)
-            at = map(there.index, columns) if what.columns else range(len(there))
-            types = [(cursor.pgresult.ftype(place), cursor.pgresult.fmod(place)) for place in at]
-        statement = self._statement(what, what.columns)
+            types = [(cursor.pgresult.ftype(place), cursor.pgresult.fmod(place)) for place in range(len(there))]
+        columns = chosen_columns(there, what, self.address)
+        keys = self._primary_key(table_named(self, what.table)) if what.table else []
+        whole_numbers = [self._quoted(name) for name, (oid, _) in zip(there, types, strict=True) if oid in _INTEGERS]
+        key = next((name for name in whole_numbers if keys == [name]), "")
+        if what.columns:
+            types = [types[there.index(name)] for name in columns]
+        oids = [oid for oid, _ in types]
 
-        def rows() -> Iterator[ColumnarRows]:
+        def rows(chunk: Chunk, end: str = "") -> Iterator[ColumnarRows]:
+            statement = self._statement(what, what.columns, within(key, chunk)) + end
             with (
-                self._reading() as cursor,
+                self._reading(chunk.snapshot) as cursor,
                 cursor.copy(f"COPY (\n{statement}\n) TO STDOUT (FORMAT csv, ENCODING 'UTF8')") as copied,
             ):
                 for content in _pages(copied):
-                    yield ColumnarRows(_cells(content, [oid for oid, _ in types]))
+                    yield ColumnarRows(_cells(content, oids))
 
-        return Selected(columns, rows, lambda: self._types_of(columns, types))
+        def chunks() -> Iterator[Chunk]:
+            snapshot = self._exported_snapshot()
+            first = next(rows(replace(WHOLE, snapshot=snapshot), f" LIMIT {ROWS_A_BLOCK}"), ColumnarRows([()]))
+            for chunk in key_chunks(
+                first, partial(self._next_key, self._place(table_named(self, what.table)), key, snapshot), key
+            ):
+                yield replace(chunk, snapshot=snapshot)
+
+        return Selected(columns, rows, lambda: self._types_of(columns, types), chunks if key else None)
+
+    def _next_key(self, table: str, key: str, snapshot: str, where: str, many: int) -> int | None:
+        """See `key_chunks`."""
+        with self._reading(snapshot) as cursor:
+            cursor.execute(f"SELECT {key} FROM {table}{where} ORDER BY {key} LIMIT 1 OFFSET {many}")
+            return next((found for (found,) in cursor), None)
 
     @contextmanager
-    def _reading(self) -> Iterator[Any]:
-        """A block with a cursor of the driver, in a transaction that may only read."""
+    def _reading(self, snapshot: str = "") -> Iterator[Any]:
+        """A block with a cursor of the driver, in a transaction that may only read. snapshot: what it sees; else all."""
         with refusals(self.address, self.kinds), self.engine.connect() as connection:
-            connection.execution_options(postgresql_readonly=True).exec_driver_sql("SET LOCAL DateStyle TO ISO")
+            connection.execution_options(**_READ_SNAPSHOT if snapshot else _READ)
+            if snapshot:
+                connection.exec_driver_sql(f"SET TRANSACTION SNAPSHOT '{snapshot}'")
+            connection.exec_driver_sql("SET LOCAL DateStyle TO ISO")
             with connection.connection.driver_connection.cursor() as cursor:
                 yield cursor
             connection.rollback()
+
+    def _exported_snapshot(self) -> str:
+        """The name of the state that the database is in, for other connections, as long as this one is there."""
+        if self.held is None:
+            with refusals(self.address, self.kinds):
+                self.held = self.engine.connect()
+                self.held.execution_options(**_READ_SNAPSHOT)
+                self.held.exec_driver_sql("SET LOCAL idle_in_transaction_session_timeout TO 0")
+                self.snapshot = str(self.held.exec_driver_sql("SELECT pg_export_snapshot()").scalar())
+        return self.snapshot
+
+    def close(self) -> None:
+        if self.held is not None:
+            self.held.close()
+        super().close()
 
     def _types_of(self, columns: Sequence[str], types: Sequence[tuple[int, int]]) -> dict[str, ColumnType]:
         found = {}
@@ -224,7 +269,7 @@ def _engine(address: str) -> Any:
     url = url.set(drivername=_DRIVERS.get(url.drivername, url.drivername))
     try:
         seconds = _TAKING_SECONDS.get(url.get_driver_name())
-        return sqlalchemy.create_engine(url, connect_args={seconds: PATIENCE} if seconds else {})
+        return sqlalchemy.create_engine(url, connect_args={seconds: PATIENCE} if seconds else {}, pool_timeout=_IN_LINE)
     except (ImportError, sqlalchemy.exc.ArgumentError) as error:
         raise UsageProblem(
             f"What reads {address} is not installed: {str(error).rstrip('.')}.",

@@ -20,7 +20,7 @@ from upsort.io.sources.databases import (
     tables_named,
 )
 from upsort.io.tables.columnar import ColumnarRows
-from upsort.io.tables.rows import ROWS_A_BLOCK, ColumnType
+from upsort.io.tables.rows import ROWS_A_BLOCK, Chunk, ColumnType
 
 PATIENCE = 10  # seconds to reach a server
 AS_WRITTEN = {"no_parameters": True}
@@ -88,22 +88,28 @@ class ServerConnection:
             columns = chosen_columns([str(name) for name in result.keys()], what, self.address)  # noqa: SIM118 - no dictionary
         statement = self._statement(what, what.columns)
 
-        def rows() -> Iterator[ColumnarRows]:
+        def rows(_: Chunk) -> Iterator[ColumnarRows]:
             with self._running(statement) as result:
                 for page in result.partitions(ROWS_A_BLOCK):
                     yield page_of(page)
 
         return Selected(columns, rows, lambda: self._types(what) if what.table else {})
 
-    def _statement(self, what: Selection, columns: Sequence[str]) -> str:
-        """The query of a selection, or of a table in the order of its primary key: a server promises no order of its own."""
+    def _statement(self, what: Selection, columns: Sequence[str], where: str = "") -> str:
+        """The query of a selection, or of a table in the order of its primary key: a server promises no order of its own. where:
+        the condition of its rows."""
         if what.query:
             return what.query.strip().rstrip(";")
         table = table_named(self, what.table)
+        keys = self._primary_key(table)
+        order = f" ORDER BY {', '.join(keys)}" if keys else ""
+        return f"SELECT {', '.join(map(self._quoted, columns)) or '*'} FROM {self._place(table)}{where}{order}"
+
+    def _primary_key(self, table: TableName) -> list[str]:
+        """Its columns, as they are in a statement."""
         with refusals(self.address, self.kinds):
             keys = sqlalchemy.inspect(self.engine).get_pk_constraint(table.name, table.schema or None)["constrained_columns"]
-        order = f" ORDER BY {', '.join(map(self._quoted, keys))}" if keys else ""
-        return f"SELECT {', '.join(map(self._quoted, columns)) or '*'} FROM {self._place(table)}{order}"
+        return list(map(self._quoted, keys))
 
     @contextmanager
     def _running(self, statement: str) -> Iterator[Any]:

@@ -8,7 +8,7 @@ import hashlib
 import io
 import time
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
@@ -16,8 +16,8 @@ from upsort.core.errors import DataProblem, UsageProblem
 from upsort.core.executors import map_threads
 from upsort.core.lazy import fsspec, record
 from upsort.io.outputs.atomic import LocalCopies
-from upsort.io.sources.addresses import full_address, message_about, scheme_of, without_secrets
-from upsort.io.sources.web import digest_in, fetch_from_web
+from upsort.io.sources.addresses import full_address, is_compressed, message_about, scheme_of, without_secrets
+from upsort.io.sources.web import WebObject, digest_in, fetch_from_web
 
 _PART = 1 << 20  # bytes asked for at once
 _FIRST_RANGE, _RANGE = 1 << 18, 1 << 23  # the same, of what is read by ranges: at first, and at most
@@ -53,38 +53,23 @@ class Streamed:
     own: bool
 
 
-def fetched(address: str, by_ranges: Callable[[str], bool] = lambda name: False) -> Iterator[Fetched | Streamed]:
+def fetched(
+    address: str, by_ranges: Callable[[str], bool] = lambda name: False, shared: bool = False
+) -> Iterator[Fetched | Streamed]:
     """All objects that an address, a pattern or a folder names, in the order of their names. address: with its secrets hidden.
-    by_ranges: whether an object of such a name may be read by ranges.
+    by_ranges: whether an object of such a name may be read by ranges. shared: whether other machines read, too; one alone reads a
+    copy of an object of the web.
 
     Raises UsageProblem where nothing installed reads such addresses, DataProblem for what is not there, is denied or cannot be
     read to its end."""
-    web = scheme_of(address) in ("http", "https")
+    web = _of_web(address)
     path = full_address(address).partition("://")[2].partition("?")[0].partition("#")[0].partition("/")[2]
-    if web and not any(sign in path for sign in _SIGNS_OF_WEB):
-        copies = LocalCopies()
-        target = copies.named(PurePosixPath(path).name or "index")
-        with target.open("wb") as out:
-            fetch_from_web(address, cast(BinaryIO, out))
-        yield Fetched(address, (target.name,), target, copies)
-        return
-    store, root = store_at(address)
-    with StoreProblems(address):
-        names = _names_of(store, root, address, _SIGNS_OF_WEB if web else _SIGNS)
     copies = LocalCopies()
-    folder = len(root) if len(names) > 1 or names[0] != root else -1
 
-    def one(name: str) -> Fetched | Streamed:
-        shown = without_secrets(store.unstrip_protocol(name)) if name != root else address
-        inside = (PurePosixPath(root).name, *PurePosixPath(name[folder:].strip("/")).parts) if name.startswith(f"{root}/") else ()
-        inside = inside or (PurePosixPath(name.partition("?")[0]).name or "index",)
-        if not web and by_ranges(inside[-1]):
-            with StoreProblems(shown):
-                info = _object_info(store, name)
-            if (info.get("size") or 0) >= _LARGE:
-                opener = StoreOpener(shown, {mark: info.get(mark) for mark in (*_CHANGING, "size")})
-                own = full_address(shown) != shown
-                return Streamed(name=shown, inside=inside, opener=opener, size=info["size"], own=own)
+    def found(store: Any, name: str, shown: str, inside: tuple[str, ...]) -> Fetched | Streamed:
+        divided = shared and not is_compressed(inside[-1]) if web else True
+        if divided and by_ranges(inside[-1]) and (large := _streamed(store, name, shown, inside)):
+            return large
         target = copies.named(inside[-1])
         with target.open("wb") as out:
             if web:
@@ -93,8 +78,42 @@ def fetched(address: str, by_ranges: Callable[[str], bool] = lambda name: False)
                 _fetch(store, name, shown, cast(BinaryIO, out))
         return Fetched(shown, inside, target, copies)
 
+    if web and not any(sign in path for sign in _SIGNS_OF_WEB):
+        yield found(WebObject(), address, address, (PurePosixPath(path).name or "index",))
+        return
+    store, root = store_at(address)
+    with store_problems(address):
+        names = _names_of(store, root, address, _SIGNS_OF_WEB if web else _SIGNS)
+    folder = len(root) if len(names) > 1 or names[0] != root else -1
+
+    def one(name: str) -> Fetched | Streamed:
+        shown = without_secrets(store.unstrip_protocol(name)) if name != root else address
+        inside = (PurePosixPath(root).name, *PurePosixPath(name[folder:].strip("/")).parts) if name.startswith(f"{root}/") else ()
+        inside = inside or (PurePosixPath(name.partition("?")[0]).name or "index",)
+        return found(WebObject() if web else store, shown if web else name, shown, inside)
+
     for begin in range(0, len(names), _AT_ONCE):
         yield from map_threads(one, names[begin : begin + _AT_ONCE], 1 if web else _CONNECTIONS)
+
+
+def _of_web(address: str) -> bool:
+    return scheme_of(address) in ("http", "https")
+
+
+def _streamed(store: Any, name: str, shown: str, inside: tuple[str, ...]) -> Streamed | None:
+    """An object, where it is large enough to be read by ranges; of the web where its server gives them to everybody."""
+    own = full_address(shown) != shown
+    try:
+        with store_problems(shown):
+            info = {} if own and _of_web(shown) else _object_info(store, name)
+    except DataProblem:
+        if _of_web(shown):
+            return None  # who fetches it says what is wrong
+        raise
+    if (info.get("size") or 0) < _LARGE:
+        return None
+    opener = StoreOpener(shown, {mark: info.get(mark) for mark in (*_CHANGING, "size")})
+    return Streamed(name=shown, inside=inside, opener=opener, size=info["size"], own=own)
 
 
 def _names_of(store: Any, root: str, address: str, signs: str) -> list[str]:
@@ -105,7 +124,7 @@ def _names_of(store: Any, root: str, address: str, signs: str) -> list[str]:
         if not names:
             raise DataProblem(f"No object matches {address}.", "Check the pattern; quote it so that the shell leaves it alone.")
         return names
-    if scheme_of(address) in ("http", "https") or store.isfile(root) or not store.isdir(root):
+    if _of_web(address) or store.isfile(root) or not store.isdir(root):
         return [root]
     names = [name for name in sorted(store.find(root)) if not name.endswith("/") and not _hidden_in(name, root)]
     if not names:
@@ -135,7 +154,7 @@ class StoreOpener:
         self.shown, self.marks = shown, dict(marks)
 
     def __call__(self) -> BinaryIO:
-        store, name = store_at(self.shown)
+        store, name = (WebObject(), self.shown) if _of_web(self.shown) else store_at(self.shown)
         stream = _RangeStream(store, name, self)
         stream.check_unchanged()
         return cast(BinaryIO, io.BufferedReader(stream, _RANGE))
@@ -153,7 +172,7 @@ class _RangeStream(io.RawIOBase):
 
     def check_unchanged(self) -> None:
         """Whether it is still the object that it was first."""
-        with StoreProblems(self.opener.shown):
+        with store_problems(self.opener.shown):
             now = _object_info(self.store, self.name)
         if any(now.get(mark) != before for mark, before in self.opener.marks.items()):
             raise DataProblem(f"{self.opener.shown} changed while it was read.", "Try again.")
@@ -227,7 +246,7 @@ def store_at(address: str) -> tuple[Any, str]:
 
 def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
     """Copy an object whole, or raise DataProblem."""
-    with StoreProblems(shown):
+    with store_problems(shown):
         before = _object_info(store, name)
     size, digest, done, tries = before.get("size"), hashlib.md5(usedforsecurity=False), 0, 0
     while True:
@@ -252,7 +271,7 @@ def _fetch(store: Any, name: str, shown: str, out: BinaryIO) -> None:
                 out.truncate()
                 digest, done = hashlib.md5(usedforsecurity=False), 0
             time.sleep(_WAIT * 2**tries)
-    with StoreProblems(shown):
+    with store_problems(shown):
         after = _object_info(store, name)
     changed = [attribute for attribute in _CHANGING if before.get(attribute) != after.get(attribute)]
     if changed or (size is not None and done != size):
@@ -297,42 +316,38 @@ def _digest_in(info: Mapping[str, Any]) -> bytes | None:
     return None
 
 
-class StoreProblems:
-    """A block of requests to a store: what it refuses becomes a DataProblem."""
-
-    def __init__(self, shown: str) -> None:
-        self.shown = shown
-
-    def __enter__(self) -> None:
-        pass
-
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
-        if error is None or not isinstance(error, Exception) or isinstance(error, DataProblem | UsageProblem):
-            return
+@contextmanager
+def store_problems(shown: str) -> Iterator[None]:
+    """Around requests to a store: what it refuses becomes a DataProblem."""
+    try:
+        yield
+    except (DataProblem, UsageProblem):
+        raise
+    except Exception as error:
         status = getattr(error.__cause__, "status", None)  # of the web, where all that fails is "not found"
         if isinstance(error, FileNotFoundError) and status not in (401, 403):
-            raise DataProblem(f"There is no {self.shown}.", "Check the address.") from None
+            raise DataProblem(f"There is no {shown}.", "Check the address.") from None
         if status in (401, 403) or isinstance(error, PermissionError) or "credential" in str(error).lower():
-            message = f"status {status}" if status is not None else message_about(error, self.shown)
+            message = f"status {status}" if status is not None else message_about(error, shown)
             raise DataProblem(
-                f"{self.shown} is denied: {message}.", "Check the credentials, in the environment or the store's own files."
+                f"{shown} is denied: {message}.", "Check the credentials, in the environment or the store's own files."
             ) from None
         raise DataProblem(
-            f"{self.shown} cannot be read: {message_about(error, self.shown)}.", "Check the address and the connection."
+            f"{shown} cannot be read: {message_about(error, shown)}.", "Check the address and the connection."
         ) from None
 
 
 def exists(address: str) -> bool:
     """Whether an object is there, or one that matches a pattern. address: with its secrets hidden. Raises as `fetched`."""
     store, root = store_at(address)
-    with StoreProblems(address):
+    with store_problems(address):
         return bool(store.glob(root) if any(sign in root for sign in _SIGNS) else store.exists(root))
 
 
 def remove_objects(address: str, chosen: Callable[[str], bool]) -> None:
     """Remove the objects right below a folder whose names are chosen. Raises DataProblem for a store that refuses it."""
     store, root = store_at(address)
-    with StoreProblems(address):
+    with store_problems(address):
         store.invalidate_cache()
         for name in store.glob(f"{root}/*"):
             if chosen(PurePosixPath(name).name):
@@ -364,13 +379,13 @@ class StagedRun:
     def send(self, path: Path) -> None:
         """Send one file. Raises DataProblem for a store that refuses it."""
         store, _, staged = self._staged()
-        with StoreProblems(f"{self.address}/{path.name}"):
+        with store_problems(f"{self.address}/{path.name}"):
             store.put_file(str(path), f"{staged}/{path.name}")
 
     def commit(self) -> None:
         """Give all that was sent its place. The store moves it; nothing of it comes here."""
         store, root, staged = self._staged()
-        with StoreProblems(self.address):
+        with store_problems(self.address):
             store.invalidate_cache()
             for name in sorted(store.find(staged)):
                 store.mv(name, f"{root}/{PurePosixPath(name).name}")
@@ -378,6 +393,6 @@ class StagedRun:
     def discard(self) -> None:
         """Remove what was sent."""
         store, _, staged = self._staged()
-        with StoreProblems(self.address), suppress(FileNotFoundError):
+        with store_problems(self.address), suppress(FileNotFoundError):
             store.invalidate_cache()
             store.rm(staged, recursive=True)

@@ -79,6 +79,35 @@ def fetch_from_web(shown: str, out: BinaryIO) -> None:
         raise DataProblem(f"{shown} came with another content than its server says: the MD5 digests differ.", _AGAIN)
 
 
+class WebObject:
+    """Gives an object by ranges, as the stores of fsspec do."""
+
+    def __init__(self) -> None:
+        self.said: dict[str, Any] = {}  # with the last range
+
+    def invalidate_cache(self) -> None:
+        """Nothing is kept for longer than until it is asked for."""
+
+    def info(self, name: str) -> dict[str, Any]:
+        """Its size and the mark of its version. name: its address, with secrets hidden."""
+        if not self.said:
+            self.cat_file(name, 0, 1)
+        said, self.said = self.said, {}
+        return said
+
+    def cat_file(self, name: str, start: int, end: int) -> bytes:
+        """Some bytes. Raises EOFError where the server gives no ranges, or no mark."""
+        asked = _asked(name, 0, None)
+        asked.add_header("Range", f"bytes={start}-{end - 1}")
+        with request.build_opener(_Redirects(name)).open(asked, timeout=IDLE) as response:
+            match = _RANGE.fullmatch(response.headers.get("Content-Range", "")) if response.status == 206 else None
+            version = _version(response.headers)
+            if match is None or int(match[1]) != start or match[3] == "*" or version is None:
+                raise EOFError("the server does not give the range that it was asked for")
+            self.said = {"size": int(match[3]), "ETag": version}
+            return bytes(response.read(end - start))
+
+
 def _asked(shown: str, done: int, version: str | None) -> request.Request:
     """A request for what is not here yet. Raises DataProblem for an address that names nothing of the web."""
     try:

@@ -105,10 +105,11 @@ def joined_rows(parts: Sequence[Rows]) -> Rows:
 
 def large_row_blocks(blocks: Iterable[Block], characters: int) -> Iterator[Block]:
     """Blocks of at least so many characters in all cells, see `in_large`."""
-    return in_large(blocks, lambda block: _characters_in(block.rows), _joined_blocks, characters)
+    return in_large(blocks, lambda block: rows_characters(block.rows), _joined_blocks, characters)
 
 
-def _characters_in(rows: Rows) -> int:
+def rows_characters(rows: Rows) -> int:
+    """In all cells."""
     if isinstance(rows, ColumnarRows):
         return sum(column.characters if isinstance(column, TextColumn) else sum(map(len, column)) for column in rows.columns)
     return sum(len(cell) for row in rows for cell in row)
@@ -131,7 +132,7 @@ def without_large_rows(blocks: Iterator[Block], reading: ReadSettings) -> Iterat
     """The same blocks, rows with more than `reading.largest_cell` characters refused."""
     most = reading.largest_cell
     for block in blocks:
-        if isinstance(block.rows, ColumnarRows) and _characters_in(block.rows) <= most:
+        if isinstance(block.rows, ColumnarRows) and rows_characters(block.rows) <= most:
             yield block
             continue
         sizes = [sum(map(len, row)) for row in block.rows]

@@ -79,7 +79,7 @@ class ReadSettings:
     detected. sheet: of a spreadsheet. rows: where they are inside a JSON document. table, query, columns: of a database.
     each_line: each line of a text file is a document. label_from: where the label of a text file is taken from: `folder`,
     `name`, or a regular expression with a group. unpack_limit: bytes that one archive may unpack to. largest_cell: bytes or
-    characters that one row, or one cell, may have."""
+    characters that one row, or one cell, may have. shared: whether other machines read, too."""
 
     kind: str = ""
     encoding: str = ""
@@ -95,6 +95,7 @@ class ReadSettings:
     label_from: str = ""
     unpack_limit: int = 4_000_000_000
     largest_cell: int = 64_000_000
+    shared: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,12 +180,14 @@ def in_large(
 @record(frozen=True, kw_only=True)
 class Chunk:
     """Some consecutive rows of a table, to be read without those before them. begin, end: in bytes, or in what else the table is
-    counted by; end None: to its end. line: of the first row, or the number before it. last: whether the table ends with it."""
+    counted by; end None: to its end. line: of the first row, or the number before it. last: whether the table ends with it.
+    snapshot: the name of the state of a database that all stretches are of."""
 
     begin: int
     end: int | None
     line: int = 1
     last: bool = True
+    snapshot: str = ""
 
 
 WHOLE = Chunk(begin=0, end=None)
