@@ -384,6 +384,8 @@ class TestMethod:
             assert kept.for_labels() == kept
         costly = PlanWithResources(plan, costs={"a": {"a": 0.0}})
         assert costly.for_labels() == costly
+        sets = PlanWithResources(replace(plan, columns=replace(plan.columns, label_separator=",")))
+        assert sets.for_labels() == sets, "thresholds are chosen by probabilities"
 
     def test_a_seed_that_differs_deals_otherwise(self, desk: LabelledDocuments) -> None:
         one, other = (usable_splits(desk, 3, Judge(seed=seed).seed)[0].held_out.tolist() for seed in (1, 2))

@@ -128,7 +128,7 @@ def cross_validate(work: RunContext, output: Path | None = None) -> list[CrossVa
         if ready.duplicates.copies >= _NOTICEABLE * ready.documents.documents:
             with suppress(DataProblem):  # where nothing is left to learn from without copies, there is nothing to compare
                 otherwise = prepare_folds(corpus, work.plan, answer, allow_copies=not allowed)
-                other = cross_validation.judge_by_folds(otherwise.parts, method, repeats, parallel=parallel)
+                other = cross_validation.judge_by_folds(otherwise.parts, method.for_labels(), repeats, parallel=parallel)
                 apart, together = (result, other) if allowed else (other, result)
                 whole = otherwise.documents if allowed else ready.documents
                 copied = (_on_duplicates(apart, whole), _on_duplicates(together, whole))

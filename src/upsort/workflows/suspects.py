@@ -78,7 +78,7 @@ def suspects(work: RunContext, most: int | None = None, output: Path | None = No
     judged, predictions, kinds = _fold_predictions(ready, method, work.parallel(ready.documents, "cross-validation"))
     ranked = _ranked(documents, judged, predictions, most, work.plan)
     work.begin("training", 0)
-    whole, seen = train_sorter(documents, method)
+    whole, seen = train_sorter(documents, method.for_labels())
     texts_needed = np.unique(judged[ranked.places])
     matrix = local_matrix(seen.matrix[texts_needed]) if texts_needed.size else csr_array((0, 0))
     listed: list[Suspect] = []

@@ -189,7 +189,7 @@ def of_corpus(work: RunContext, with_folds: bool = False) -> TermEvidence:
         ),
     )
     weights = stable = None
-    sorter, _ = train_sorter(documents, method, seen)
+    sorter, _ = train_sorter(documents, method.for_labels(), seen)
     if sorter.classifier.rule is not None:
         weights = label_terms.label_margins(label_terms.weights_of(sorter))[: seen.space.counted]
         if with_folds:
@@ -207,7 +207,7 @@ def _same_sign(
     same = np.ones(weights.shape, dtype=bool)
     place = {term: number for number, term in enumerate(sorter.space.terms)}
     for split in splits:
-        tried, _ = train_sorter(documents.rows(split.training), method)
+        tried, _ = train_sorter(documents.rows(split.training), method.for_labels())
         if tried.labels != sorter.labels:
             continue
         lean = label_terms.label_margins(label_terms.weights_of(tried))

@@ -34,8 +34,8 @@ class PlanWithResources:
 
     def for_labels(self) -> "PlanWithResources":
         """The same where only labels are asked for: without calibration, unless it has a part in choosing them."""
-        decide = self.plan.decide
-        if self.costs is not None or decide.f_beta or decide.rank_by == "probabilities":
+        decide, sets = self.plan.decide, bool(self.plan.columns.label_separator)  # which are chosen by probabilities
+        if self.costs is not None or decide.f_beta or decide.rank_by == "probabilities" or sets:
             return self
         return replace(self, plan=replace(self.plan, classifier=replace(self.plan.classifier, calibrate="none")))
 
