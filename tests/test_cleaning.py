@@ -345,12 +345,12 @@ def test_a_list_of_words_makes_no_text_without_bounds(program: Program, tmp_path
     (tmp_path / "t.csv").write_text(f"text,label\n{rows}{'a ' * 30_000},wet\n")
     if way == "replace_file":
         (tmp_path / "words.txt").write_text(f"a\t{'long ' * 2_000}\nmoss\tmosses\n")
-        plan = '[clean]\nsteps = ["lower", "replace"]\nreplace_file = "words.txt"\n'
+        plan = '[clean]\npattern_seconds = 0.5\nsteps = ["lower", "replace"]\nreplace_file = "words.txt"\n'
     elif way == "replace":
-        plan = f'[clean]\nsteps = ["lower", "replace"]\nreplace = [["a", "{"long " * 2_000}"]]\n'
+        plan = f'[clean]\npattern_seconds = 0.5\nsteps = ["lower", "replace"]\nreplace = [["a", "{"long " * 2_000}"]]\n'
     else:  # each makes ten of one
         pairs = ", ".join(f'["{letter}", "{" ".join(after * 10)}"]' for letter, after in pairwise("abcdefgh"))
-        plan = f'[clean]\nsteps = ["lower", "replace"]\nreplace = [{pairs}]\n'
+        plan = f'[clean]\npattern_seconds = 0.5\nsteps = ["lower", "replace"]\nreplace = [{pairs}]\n'
     (tmp_path / "p.toml").write_text(plan)
     told = program("train", "t.csv", "--text=text", "--label=label", "--plan=p.toml", "--no-check", "-o", "s.sorter")
     assert "1 set aside (the patterns of the plan took longer" in told.err.replace("\n", " ")

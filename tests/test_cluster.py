@@ -618,7 +618,7 @@ def test_workers_read_the_web_themselves(
     (tmp_path / "t.csv").write_bytes(Ranges.content)
     program("train", "t.csv", T, L, "--classifier=naive-bayes", "--no-check", "--workers=1", "-o", "a.sorter")
     server = ThreadingHTTPServer(("127.0.0.1", 0), Ranges)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
     by_name = list[bytes]()
     try:
         for name, how in (("marked", "--workers=1"), ("plain", "--cluster"), ("marked", "--cluster")):
@@ -655,9 +655,9 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
     store.mkdir("far")
     for number in range(3):
         rows = "".join(
-            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]}\n" for row in range(60_000)
+            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]},{'-' * 300}\n" for row in range(9_000)
         )
-        content = f"text,label\n{rows}".encode()
+        content = f"text,label,note\n{rows}".encode()
         store.pipe_file(f"far/set/year={2020 + number}/t.csv", content)
         (tmp_path / "set" / f"year={2020 + number}").mkdir(parents=True)
         (tmp_path / "set" / f"year={2020 + number}" / "t.csv").write_bytes(content)
@@ -690,21 +690,25 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
         return serialised(value)
 
     monkeypatch.setattr(cluster, "_serialised", sent)
+    (tmp_path / "cluster").mkdir()
+    with_credentials = Running(tmp_path / "cluster")
+    by_workers = f"--cluster={with_credentials.address}"
     try:
         for line in (
             ("train", "s3://far/set/", T, L, "--classifier=naive-bayes", "--no-check", "-o", "there.sorter"),
             ("score", "here.sorter", "s3://far/set/", "-o", "there.csv"),
         ):
             begun.clear()
-            program(*line, "--cluster=local:2")
+            program(*line, by_workers)
             assert begun and not came
-        for how in ("--cluster=local:2", "--workers=1"):
+        for how in (by_workers, "--workers=1"):
             program("score", "here.sorter", "s3://far/set/", how, "-o", f"s3://far/{how[2]}/part-*.csv")
             assert bool(by_driver) == (how == "--workers=1")
         store.invalidate_cache()
         parts = {how: {name[6:]: store.cat_file(name) for name in store.find(f"far/{how}")} for how in "cw"}
         assert parts["c"] == parts["w"] and len(parts["c"]) >= 3
     finally:
+        with_credentials.end()
         server.stop()
         type(store).clear_instance_cache()
     program("score", "here.sorter", "set", "--workers=1", "-o", "here.csv")

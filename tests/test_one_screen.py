@@ -95,8 +95,8 @@ def test_every_answer_fits_one_screen_and_what_it_proposes_runs(
     if labels == 60:
         notes_of_beds(tmp_path / table)
     else:
-        lines = (demo / table).read_text(encoding="utf-8")
-        (tmp_path / table).write_text(lines, encoding="utf-8")
+        rows = (demo / table).read_text(encoding="utf-8").splitlines(keepends=True)
+        (tmp_path / table).write_text("".join(rows[:700]), encoding="utf-8")  # breaks off in a row, which takes a line to tell
     first = (tmp_path / table).read_text(encoding="utf-8").splitlines()[1].split(",")[0]
     commands = [command.format(first=first) for command in every_command(table, text, label)]
     assert {command.split()[0] for command in commands} == set(NAMES)

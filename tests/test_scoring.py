@@ -299,7 +299,7 @@ def test_rejected_rows_may_be_kept_in_their_places(program: Program, sorter: str
     identity = "ref" if "--thin" not in more else next(iter(rows[0]))
     wrong = [number for number in range(20_000) if number % 9 in (2, 5, 8)]
     assert [row[identity] for row in rows if row["sorted_label"]] == [
-        name for number, name in enumerate(names) if number not in set(wrong)
+        name for number, name in enumerate(names) if number % 9 not in (2, 5, 8)
     ]
     if "--thin" not in more:  # a row of one cell has no column for it
         assert [row["ref"] or row["message"] for row in rows] == names
@@ -316,8 +316,11 @@ def test_rejected_rows_may_be_kept_in_their_places(program: Program, sorter: str
 def test_an_interrupted_run_that_keeps_rejected_rows_is_resumed(
     program: Program, sorter: str, tmp_path: Path, output: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    rows_with_faults(tmp_path / "t.csv", 60_000)
-    (tmp_path / "t.csv").open("a").write("".join(f"x{n},,\n" for n in range(30_000)) + "last,moss,\n")
+    for bound, value in (("workflows.score.CHARACTERS_AT_ONCE", 250_000), ("io.tables.chunking._LEAST", 150_000)):
+        monkeypatch.setattr(f"upsort.{bound}", value)
+    monkeypatch.setattr("upsort.workflows.shared.score_parts.CHARACTERS_AT_ONCE", 250_000)
+    rows_with_faults(tmp_path / "t.csv", 9_000)
+    (tmp_path / "t.csv").open("a").write("".join(f"x{n},,\n" for n in range(4_500)) + "last,moss,\n")
     line = ("score", sorter, "t.csv", "--keep-rejected", "--workers=1")
     program(*line, "-o", output.replace("o", "whole", 1))
     real, calls = score_workflow.BlockScorer.__call__, []

@@ -112,7 +112,7 @@ def web(monkeypatch: pytest.MonkeyPatch) -> Iterator[str]:
     Web.secrets.clear()
     servers = [ThreadingHTTPServer(("127.0.0.1", 0), Web) for _ in range(2)]
     for server in servers:
-        threading.Thread(target=server.serve_forever, daemon=True).start()
+        threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
     Web.elsewhere = f"http://127.0.0.1:{servers[1].server_port}"
     yield f"http://127.0.0.1:{servers[0].server_port}"
     for server in servers:

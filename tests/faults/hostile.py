@@ -87,7 +87,9 @@ def _database_read(place: Path, chance: random.Random) -> str:
             [number if kind and not at else chance.choice([None, number, f"x{number // 3}", 1]) for at in range(len(columns))]
             for number in range(chance.choice([0, 5, 4100]))
         ]
+        own.execute("BEGIN")
         own.executemany(f"INSERT INTO {_quoted(table)} VALUES ({', '.join('?' * len(columns))})", values)
+        own.execute("COMMIT")
         own.execute(f"CREATE VIEW seen AS SELECT * FROM {_quoted(table)}")
         for what, query in (
             (ReadSettings(table=table), f"SELECT * FROM {_quoted(table)}"),
@@ -331,7 +333,7 @@ class _Liar(BaseHTTPRequestHandler):
 def _web_server(place: Path, chance: random.Random) -> str:
     """What comes is the object, or nothing does, and it is said why."""
     server = ThreadingHTTPServer(("127.0.0.1", 0), _Liar)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
     address = f"http://127.0.0.1:{server.server_port}/t.csv"
     _Liar.content, _Liar.asked = (place / "t.csv").read_bytes(), 0
     _Liar.plan = [

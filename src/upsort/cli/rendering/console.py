@@ -8,10 +8,11 @@ import os
 import re
 import shutil
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import field, replace
 from enum import Enum, IntEnum
+from io import StringIO
 from typing import Any, BinaryIO, TextIO, assert_never, cast
 
 from upsort.cli.rendering.view import (
@@ -20,6 +21,7 @@ from upsort.cli.rendering.view import (
     Detail,
     FixedWidth,
     Note,
+    Part,
     Sentence,
     Shown,
     Table,
@@ -79,6 +81,7 @@ def escaped(json: str) -> str:
 
 
 _PIPED_WIDTH = 80
+_SCREEN, _FEW, _LEAST_ROWS = 24, 3, 2  # lines; more than those; of a table that is made shorter
 
 
 class Style(Enum):
@@ -149,26 +152,50 @@ class Console:
         """The whole result, at the detail that was asked for."""
         if self.as_json:
             self.json({"json_version": JSON_VERSION, **view.values})
-        for detail, part in view.parts:
-            if not self._is_shown(detail):
-                continue
-            match part:
-                case Note():
-                    (self.warn if part.warning else self.note)(part.text)
-                case Sentence() | Table() | FixedWidth() if self.as_json:
-                    pass
-                case Sentence() | Table() if part.where is self._to_stderr:
-                    pass
-                case Sentence():
-                    self.write_line(part.text, part.wrapped, part.answer)
-                case Table():
-                    self._table(part if self.full else part.shortened())
-                case FixedWidth():
-                    self.write_line(part.lay(self.columns if self.render else _PIPED_WIDTH), wrap=False)
-                case _:
-                    assert_never(part)
-        if view.more and not self.full and not self.as_json:
+        shown = [(detail, part) for detail, part in view.parts if self._is_shown(detail)]
+        more = view.more and not self.full and not self.as_json
+        for part in self._fitted(shown, int(bool(more))) if self.render else [part for _, part in shown]:
+            self._show_part(part)
+        if more:
             self.write_line(f"With --full: {listed(view.more, len(view.more))}.")
+
+    def _show_part(self, part: Part) -> None:
+        match part:
+            case Note():
+                (self.warn if part.warning else self.note)(part.text)
+            case Sentence() | Table() | FixedWidth() if self.as_json:
+                pass
+            case Sentence() | Table() if part.where is self._to_stderr:
+                pass
+            case Sentence():
+                self.write_line(part.text, part.wrapped, part.answer)
+            case Table():
+                self._table(part if self.full else part.shortened())
+            case FixedWidth():
+                self.write_line(part.lay(self.columns if self.render else _PIPED_WIDTH), wrap=False)
+            case _:
+                assert_never(part)
+
+    def _fitted(self, shown: Sequence[tuple[Detail, Part]], below: int) -> list[Part]:
+        """The parts, where they are a few lines longer than a screen without the last rows of tables that stand for longer ones
+        of
+        --full. Where more was asked for, so that they are much longer, they stay. below: lines that follow."""
+        parts = [part for _, part in shown]
+        over = sum(map(self._height, parts)) + below - _SCREEN
+        if not 0 < over <= _FEW or self.columns < _PIPED_WIDTH:
+            return parts
+        for place, (detail, part) in reversed([*enumerate(shown)]):
+            if isinstance(part, Table) and detail is Detail.BRIEF:
+                fewer = min(over, max(len(part.rows) - _LEAST_ROWS, 0))
+                over -= fewer
+                parts[place] = replace(part, rows=part.rows[: len(part.rows) - fewer])
+        return parts
+
+    def _height(self, part: Part) -> int:
+        """Lines on a terminal."""
+        text = StringIO()
+        replace(self, output=text, error=text, width=self.columns)._show_part(part)
+        return text.getvalue().count("\n")
 
     def _is_shown(self, detail: Detail) -> bool:
         match detail:
