@@ -15,7 +15,9 @@ from upsort.cli.main import main
 from upsort.cli.rendering.console import Console, Exit
 
 LINES, COLUMNS = 24, 80
-BEDS = [f"bed {number:02}{', north wall' if number % 7 == 0 else ''}" for number in range(1, 61)]
+BEDS = [
+    f"bed {number:02}{', along the north wall, where the sun comes late' if number % 7 == 0 else ''}" for number in range(1, 61)
+]
 SYLLABLES = [first + last for first in "bdfghjklmnprstv" for last in ("a", "el", "i", "or", "un")]
 
 
@@ -39,6 +41,7 @@ def notes_of_beds(path: Path) -> None:
         rows.writerow(["number", "received", "bed", "note"])
         for number, (bed, text) in enumerate(notes):
             rows.writerow([f"n{number:04}", f"202{4 + number % 3}-{1 + number % 12:02}-{1 + number % 28:02}", bed, text])
+        file.write("m1,2024-01-01,,a note\nm2,2024-01-01\nm3,2024-01-01,bed 01,\nm4,2024-01-01,bed 02,a,note,of,many\n")
 
 
 def every_command(table: str, text: str, label: str) -> Iterator[str]:

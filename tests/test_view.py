@@ -216,6 +216,27 @@ def test_full_shows_what_brief_leaves_out() -> None:
     assert re.search(r"c +3", everything) and "With --full" not in everything
 
 
+@pytest.mark.parametrize(("sentences", "rows"), [(2, [9, 7]), (15, [2, 1]), (20, [1, None])])
+def test_tables_that_are_longer_in_full_lose_rows_for_one_screen(sentences: int, rows: list[int | None]) -> None:
+    view = View()
+    view.add_answer("The answer.")
+    with view.at(Detail.BRIEF):
+        for number in range(sentences - 1):
+            view.add_sentence(f"Sentence {number}.")
+        for name in ("first", "second"):
+            view.add_sentence()
+            view.add_table((col.name(name), col.count("of")), [(f"{name} {place}", place) for place in range(9)])
+    for asked in (False, True):
+        view.asked = asked
+        console = Console(output=io.StringIO(), error=io.StringIO(), width=80)
+        console.show(view)
+        text = console.output.getvalue()
+        assert len(text.splitlines()) <= 24 or asked
+        for name, shown_rows in zip(("first", "second"), rows, strict=True):
+            found = len(re.findall(rf"{name} \d", text)) if f"  {name}" in text else None
+            assert found == (9 if asked else shown_rows)
+
+
 def test_colours_are_readable_on_light_and_dark_terminals() -> None:
     levels = (0, 95, 135, 175, 215, 255)
 

@@ -46,6 +46,7 @@ LEARNING = ("clean", "features", "classifier", "judge", "decide")
 JUDGED = "documents judged"
 """What is counted where every row must have its label."""
 
+_MOST_REASONS, _REASONS_WIDTH = 4, 60  # that are named of rows set aside; characters of all of them, unless one is longer
 _OF_ANY = frozenset({"--as", "--largest-cell"})  # options of reading that are for all
 _OF_KINDS = {"archive": {"--unpack-limit"}, DATABASE: {"--table", "--query", "--columns"}}  # and what is for sources of no format
 _FOLD_OPTIONS = frozenset({"--folds", "--repeats", "--in-time", "--alone"})
@@ -384,8 +385,11 @@ def report_rejects(rejects: RejectedRows, used: int, view: View, done: str = "",
         if done:
             view.add_note(f"Rows: {used:,} read, {others}none set aside.")
         return
-    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in rejects.reasons.most_common(4))
-    more = rejects.count - sum(count for _, count in rejects.reasons.most_common(4))
+    named = rejects.reasons.most_common(_MOST_REASONS)
+    while len(named) > 1 and sum(len(reason) for reason, _ in named) > _REASONS_WIDTH:
+        named.pop()
+    reasons = "; ".join(f"{reason}: {count:,}" for reason, count in named)
+    more = rejects.count - sum(count for _, count in named)
     where = f"see {rejects.path}" if rejects.path else "see --set-aside"
     view.add_note(
         f"Rows: {used + rejects.count:,} read, {others}{rejects.count:,} set aside "

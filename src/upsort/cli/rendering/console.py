@@ -8,7 +8,7 @@ import os
 import re
 import shutil
 import sys
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import field, replace
 from enum import Enum, IntEnum
@@ -81,7 +81,7 @@ def escaped(json: str) -> str:
 
 
 _PIPED_WIDTH = 80
-_SCREEN, _FEW, _LEAST_ROWS = 24, 3, 2  # lines; more than those; of a table that is made shorter
+_SCREEN = 24  # lines
 
 
 class Style(Enum):
@@ -152,12 +152,10 @@ class Console:
         """The whole result, at the detail that was asked for."""
         if self.as_json:
             self.json({"json_version": JSON_VERSION, **view.values})
-        shown = [(detail, part) for detail, part in view.parts if self._is_shown(detail)]
-        more = view.more and not self.full and not self.as_json
-        for part in self._fitted(shown, int(bool(more))) if self.render else [part for _, part in shown]:
+        for part in self._fitted(view):
             self._show_part(part)
-        if more:
-            self.write_line(f"With --full: {listed(view.more, len(view.more))}.")
+        for part in _of_more(view) if not self.full and not self.as_json else ():
+            self._show_part(part)
 
     def _show_part(self, part: Part) -> None:
         match part:
@@ -176,20 +174,26 @@ class Console:
             case _:
                 assert_never(part)
 
-    def _fitted(self, shown: Sequence[tuple[Detail, Part]], below: int) -> list[Part]:
-        """The parts, where they are a few lines longer than a screen without the last rows of tables that stand for longer ones
-        of
-        --full. Where more was asked for, so that they are much longer, they stay. below: lines that follow."""
+    def _fitted(self, view: View) -> list[Part]:
+        """The parts that are shown now. On a terminal, where they are longer than a screen, tables that stand for longer ones of
+        --full lose rows, and all but the first may go."""
+        shown = [(detail, part) for detail, part in view.parts if self._is_shown(detail)]
         parts = [part for _, part in shown]
-        over = sum(map(self._height, parts)) + below - _SCREEN
-        if not 0 < over <= _FEW or self.columns < _PIPED_WIDTH:
+        tables = {at: part for at, part in enumerate(parts) if isinstance(part, Table) and part.where is not Shown.PIPED}
+        whole = any(shown[place][0] is not Detail.BRIEF and not table.brief for place, table in tables.items())
+        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or view.asked or whole:
             return parts
-        for place, (detail, part) in reversed([*enumerate(shown)]):
-            if isinstance(part, Table) and detail is Detail.BRIEF:
-                fewer = min(over, max(len(part.rows) - _LEAST_ROWS, 0))
-                over -= fewer
-                parts[place] = replace(part, rows=part.rows[: len(part.rows) - fewer])
-        return parts
+        heights = list(map(self._height, [*parts, *_of_more(view)]))
+        most = _SCREEN if self.width else max(_SCREEN, shutil.get_terminal_size().lines - 1)  # of which the prompt is one
+        below_empty_line = {place for place in tables if place and parts[place - 1] == Sentence("")}
+        for least in (1, 0):
+            for place in reversed(tables):
+                table, may_go = tables[place].shortened(), place > min(tables) and place in below_empty_line
+                while sum(heights) > most and len(table.rows) > (least if may_go else 1):
+                    parts[place] = tables[place] = table = replace(table, rows=table.rows[:-1])
+                    heights[place] = self._height(table) if table.rows else -1  # with the empty line before it
+        gone = {place for place in tables if heights[place] < 0}
+        return [part for place, part in enumerate(parts) if not {place, place + 1} & gone]
 
     def _height(self, part: Part) -> int:
         """Lines on a terminal."""
@@ -273,6 +277,11 @@ class Console:
             return
         with _drawing().progress_bar(what, self.error, by, about()) as shown:
             yield shown
+
+
+def _of_more(view: View) -> list[Part]:
+    """What --full adds, in words."""
+    return [Sentence(f"With --full: {listed(view.more, len(view.more))}.")] if view.more else []
 
 
 def _wrapped(text: str, width: int) -> str:
