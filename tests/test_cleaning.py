@@ -340,7 +340,11 @@ def test_a_part_of_speech_that_is_asked_for_decides() -> None:
 
 
 @pytest.mark.parametrize("way", ["replace_file", "replace", "chain"])
-def test_a_list_of_words_makes_no_text_without_bounds(program: Program, tmp_path: Path, way: str) -> None:
+def test_a_list_of_words_makes_no_text_without_bounds(
+    program: Program, tmp_path: Path, way: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("upsort.core.text.steps.patterns.MOST_CHARACTERS", 10_000_000)
+    monkeypatch.setattr("upsort.core.text.cleaning.MOST_CHARACTERS", 10_000_000)
     rows = "moss pond,wet\nsand dune,dry\n" * 6
     (tmp_path / "t.csv").write_text(f"text,label\n{rows}{'a ' * 30_000},wet\n")
     if way == "replace_file":

@@ -261,13 +261,15 @@ def out_of_place(result: tuple[int, str, str]) -> bool:
 
 
 def some_of(command: str, options: dict[str, str]) -> dict[str, str]:
-    """A command's own options, half of them where each trains a dozen times, and one of those that it shares with others."""
+    """A third of a command's own options where each trains a dozen times, else two thirds, and one of those that it shares with
+    others."""
     if THOROUGH:
         return options
     shared = sorted(name for name in options if name in {**READING, **PLAN})
     own = sorted(options.keys() - set(shared))
     draw = random.Random(command)
-    chosen = {*draw.sample(shared, min(len(shared), 1)), *(draw.sample(own, len(own) // 2) if command in SLOW else own)}
+    some = -(-len(own) * (1 if command in SLOW else 2) // 3)
+    chosen = {*draw.sample(shared, min(len(shared), 1)), *draw.sample(own, some)}
     return {name: option for name, option in options.items() if name in chosen}
 
 

@@ -214,6 +214,7 @@ def test_one_command_leaves_nothing_behind_for_the_next(few: Path, tmp_path: Pat
     assert load_sorter(tmp_path / "after.sorter").plan.clean.steps == Clean().steps
 
 
+@pytest.mark.usefixtures("undrawn")
 def test_run_answers_every_question(program: Program, few: Path, tmp_path: Path) -> None:
     """Of several label columns, each has its accuracy and its report."""
     line = ("run", few / "letters-2024.csv", "--text=message", "--label=topic,urgent", "--classifier=naive-bayes", "-o", "all")
@@ -225,6 +226,7 @@ def test_run_answers_every_question(program: Program, few: Path, tmp_path: Path)
     assert list(program(*line, "--overwrite", "--json").json["steps"])[-2:] == ["report topic", "report urgent"]
 
 
+@pytest.mark.usefixtures("undrawn")
 def test_run_does_what_its_steps_do(program: Program, few: Path, tmp_path: Path) -> None:
     """One command writes the same sorter as the five, hands on every option that a step has, and repeats nothing by accident."""
     table, kind = few / "letters-2024.csv", "--classifier=naive-bayes"
