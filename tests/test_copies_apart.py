@@ -13,6 +13,7 @@ from upsort.core.evaluation import distributed_duplicates, duplicates
 from upsort.core.evaluation.distributed_duplicates import PartitionedFingerprints
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import fingerprints_of
+from upsort.core.lazy import kernels
 from upsort.core.matrices.partitioned import LOCAL
 
 WORDS = [f"word{number}" for number in range(60)]
@@ -61,3 +62,16 @@ def test_copies_among_parts_are_those_of_one_piece(seed: int, sizes: list[int], 
 def test_the_made_texts_hold_all_kinds_of_copies() -> None:
     found = find_duplicates(fingerprints_of(texts_of(5, 200)), 0.8)
     assert (found.exact >= 0).sum() > 10 and (found.near >= 0).sum() > 10 and (found.earliest() < 0).sum() > 50
+
+
+@pytest.mark.parametrize("similarity", [0.8, 0.4, 0.3])
+def test_compiled_passes_find_the_copies_that_plain_ones_find(similarity: float, monkeypatch: pytest.MonkeyPatch) -> None:
+    prints = fingerprints_of(texts_of(5, 400))
+    found = []
+    for passes in (kernels(1, 1), None):
+        monkeypatch.setattr(duplicates, "kernels", lambda size, least, passes=passes: passes)
+        found.append(find_duplicates(prints, similarity))
+    compiled, plain = found
+    assert compiled.exact.tolist() == plain.exact.tolist() and plain.pairs.later.size > 20
+    for name in ("later", "earlier", "similarity"):
+        assert getattr(compiled.pairs, name).tolist() == getattr(plain.pairs, name).tolist()

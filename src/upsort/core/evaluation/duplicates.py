@@ -22,6 +22,7 @@ _CLEARLY_LESS = 0.2  # four standard errors of a similarity that is estimated fr
 _CLEARLY_FEWER = 0.42  # of the checked places that similar documents have in common; fewer happens to one pair in 300
 _CHUNK = 1 << 15
 _MANY, _MANY_DOCUMENTS = 1 << 20, 1 << 16  # shingles, and documents, for which loading compiled passes pays
+_MORE_BITS = 4  # of a table of bits than of one of counts
 _COMPARED = 1 << 20  # shingles at a time
 _MOST_PAIRS = 1 << 21  # that are collected before each is kept once
 _MISSED = 0.001
@@ -227,11 +228,15 @@ class Band:
 def bands(signatures: AnyArray, similarity: float) -> Iterator[Band]:
     """The bands, as wide as the similarity allows."""
     width = next(width for width in (4, 2, 1) if width == 1 or (1.0 - similarity**width) ** (PLACES // width) <= _MISSED)
+    passes = kernels(len(signatures), _MANY_DOCUMENTS)
     for begin in range(0, PLACES, width):
-        places = signatures[:, begin : begin + 4]
-        if places.shape[1] < 4:  # the last ones are followed by the first
-            places = np.hstack((places, signatures[:, : 4 - places.shape[1]]))
-        yield Band(np.ascontiguousarray(places, dtype=">u2").view(">u8").ravel().astype(np.uint64), width)
+        keys = np.zeros(len(signatures), dtype=np.uint64)
+        if passes is not None:
+            passes.band_keys(signatures, begin, keys)
+        else:
+            for place in range(begin, begin + 4):
+                keys = (keys << np.uint64(16)) | signatures[:, place % PLACES]
+        yield Band(keys, width)
 
 
 def checks_of(signatures: AnyArray) -> AnyArray:
@@ -260,24 +265,31 @@ def _not_alone(keys: Keys) -> Ints:
     """The places of keys that come more than once, and of some others: those that share a slot of a table. Most documents are
     alone, and sorting only the rest is several times as fast."""
     bits = max(keys.size, 1).bit_length() + 2
+    if (passes := kernels(keys.size, _MANY_DOCUMENTS)) is not None:
+        bits, found = bits + _MORE_BITS, np.empty(keys.size, dtype=bool)
+        passes.not_alone(keys, ODD, np.uint64(64 - bits), np.zeros((1 << (bits - 3), 2), dtype=np.uint8), found)
+        return np.flatnonzero(found)
     slots = (keys * ODD >> np.uint64(64 - bits)).astype(np.int64)
     return np.flatnonzero(np.bincount(slots, minlength=1 << bits)[slots] > 1)
 
 
 def _checked(one: Ints, other: Ints, checks: AnyArray, similarity: float) -> Ints:
     """(p, 2) those of the pairs for which enough checked places agree."""
-    least = int(_CLEARLY_FEWER * similarity * _CHECKED)
-    found = [np.zeros((0, 2), dtype=np.int64)]
-    passes = kernels(len(checks), _MANY_DOCUMENTS)
+    enough = _agreeing(checks, one, other, int(_CLEARLY_FEWER * similarity * _CHECKED))
+    one, other = one[enough], other[enough]
+    return np.stack((np.maximum(one, other), np.minimum(one, other)), axis=1)
+
+
+def _agreeing(places: AnyArray, one: Ints, other: Ints, least: int) -> Bools:
+    """(p,) which pairs of different documents agree in at least so many of their places, which are (n, places)."""
+    enough = np.empty(one.size, dtype=bool)
+    if (passes := kernels(len(places), _MANY_DOCUMENTS)) is not None:
+        passes.agreeing(places, one, other, least, enough)
+        return enough
     for begin in range(0, one.size, _CHUNK):
         a, b = one[begin : begin + _CHUNK], other[begin : begin + _CHUNK]
-        if passes is not None:
-            enough = np.empty(a.size, dtype=bool)
-            passes.agreeing(checks, a, b, least, enough)
-        else:
-            enough = ((checks[a] == checks[b]).sum(axis=1) >= least) & (a != b)
-        found.append(np.stack((np.maximum(a[enough], b[enough]), np.minimum(a[enough], b[enough])), axis=1))
-    return np.concatenate(found)
+        enough[begin : begin + _CHUNK] = ((places[a] == places[b]).sum(axis=1) >= least) & (a != b)
+    return enough
 
 
 def joined_pairs(pairs: Sequence[Ints]) -> Ints:
@@ -291,11 +303,8 @@ def joined_pairs(pairs: Sequence[Ints]) -> Ints:
 def similar(fingerprints: Fingerprints, later: Ints, earlier: Ints, similarity: float, common: AnyArray) -> SimilarPairs:
     """Those of the pairs of documents that are similar. common: see `similarities`."""
     rows, places = np.unique(np.concatenate((later, earlier)), return_inverse=True)
-    signatures = signatures_of(fingerprints, rows)
-    alike = np.zeros(later.size, dtype=bool)
-    for begin in range(0, later.size, _CHUNK):
-        a, b = (places[at + begin : at + min(begin + _CHUNK, later.size)] for at in (0, later.size))
-        alike[begin : begin + _CHUNK] = (signatures[a] == signatures[b]).mean(axis=1) >= similarity - _CLEARLY_LESS
+    least = next(count for count in range(PLACES + 1) if count / PLACES >= similarity - _CLEARLY_LESS)
+    alike = _agreeing(signatures_of(fingerprints, rows), places[: later.size], places[later.size :], least)
     later, earlier = later[alike], earlier[alike]
     exactly, shared = similarities(fingerprints, later, earlier, common)
     enough = (exactly >= similarity) & ((shared >= _LEAST_SHARED) | (exactly >= CLOSE))

@@ -167,9 +167,38 @@ def least_values(shingles, starts, orders, least):  # type: ignore[no-untyped-de
 
 
 @compiled
+def band_keys(signatures, begin, keys):  # type: ignore[no-untyped-def]
+    """Four places of each signature from `begin` on, behind the last the first, as one number. signatures: (n, places) uint16.
+    keys: (n,) uint64, the result."""
+    places = signatures.shape[1]
+    for document in range(keys.size):
+        key = np.uint64(0)
+        for place in range(begin, begin + 4):
+            key = (key << np.uint64(16)) | np.uint64(signatures[document, place % places])
+        keys[document] = key
+
+
+@compiled
+def not_alone(keys, factor, shift, seen, found):  # type: ignore[no-untyped-def]
+    """Mark the keys (uint64) that come more than once, and few others: those that share a bit of a table with another, by the
+    bits of key · factor from `shift` on. seen: (bytes, 2) uint8, for keys that came once and more often, zeros. found: (n,) bool,
+    the result."""
+    for place in range(keys.size):
+        slot = (keys[place] * factor) >> shift
+        bit = np.uint8(1 << (slot & np.uint64(7)))
+        if seen[slot >> np.uint64(3), 0] & bit:
+            seen[slot >> np.uint64(3), 1] |= bit
+        else:
+            seen[slot >> np.uint64(3), 0] |= bit
+    for place in range(keys.size):
+        slot = (keys[place] * factor) >> shift
+        found[place] = (seen[slot >> np.uint64(3), 1] >> (slot & np.uint64(7))) & np.uint64(1)
+
+
+@compiled
 def agreeing(checks, one, other, least, chosen):  # type: ignore[no-untyped-def]
-    """Mark the pairs of different documents that agree in enough places. checks: (n, places) uint8. one, other: (p,) documents.
-    chosen: (p,) bool, the result."""
+    """Mark the pairs of different documents that agree in enough places. checks: (n, places). one, other: (p,) documents. chosen:
+    (p,) bool, the result."""
     places = checks.shape[1]
     for pair in range(one.size):
         first, second = one[pair], other[pair]
