@@ -26,7 +26,7 @@ import upsort
 from upsort.core.errors import DataProblem
 from upsort.io.sources import addresses, database_tables, file_databases
 from upsort.io.sources.database_tables import DatabaseTable, connected
-from upsort.io.sources.databases import Selection, TableName
+from upsort.io.sources.databases import Selection, TableName, refusals
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.tables import rows
 from upsort.io.tables.rows import WHOLE, ReadSettings, SourceTable, TableLayout
@@ -490,6 +490,18 @@ def test_stretches_of_postgresql_are_of_one_state(numbered: tuple[str, SourceTab
     own.execute("UPDATE numbered SET held = 'changed'")
     own.close()
     assert not any(row == ["changed"] for chunk in chunks for block in division.blocks(chunk) for row in block.rows)
+
+
+@pytest.mark.parametrize(
+    ("code", "remedy"), [("57P01", "whether the server runs"), ("53300", "use fewer workers"), ("53100", "Make room there.")]
+)
+def test_what_helps_goes_by_the_code_of_a_refusal(code: str, remedy: str) -> None:
+    class Refused(Exception):
+        sqlstate = code
+
+    with pytest.raises(DataProblem) as problem, refusals("postgresql://host/desk", (Refused,)):
+        raise Refused("it cannot go on")
+    assert remedy in problem.value.remedy
 
 
 def test_who_else_may_read_a_database(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

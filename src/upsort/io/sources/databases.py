@@ -155,7 +155,7 @@ _REMEDIES = {
     "42501|(1142|1143|1227) ": "The account lacks a right: have it granted, or use another account.",
     "42P01|1146 |no such table": "Check --table, or the names in --query.",
     "42601|42703|42883|(1064|1054) |.*(no such column|syntax error)": "Check --query.",
-    "08|57P03|(2002|2003|2005|2006|2013) |.*(connection failed|timeout expired|could not translate)": (
+    "08|57P|(2002|2003|2005|2006|2013) |.*(connection failed|timeout expired|could not translate)": (
         "Check host and port, and whether the server runs."
     ),
     "55P03|1205 |.*database is locked": "Others hold the table: try again later.",
