@@ -184,7 +184,7 @@ class Console:
         if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or view.asked or whole:
             return parts
         heights = list(map(self._height, [*parts, *_of_more(view)]))
-        most = _SCREEN if self.width else max(_SCREEN, shutil.get_terminal_size().lines - 1)  # of which the prompt is one
+        most = _SCREEN if self.width else max(_SCREEN, shutil.get_terminal_size().lines) - 1  # the prompt is one
         below_empty_line = {place for place in tables if place and parts[place - 1] == Sentence("")}
         for least in (1, 0):
             for place in reversed(tables):
@@ -196,10 +196,10 @@ class Console:
         return [part for place, part in enumerate(parts) if not {place, place + 1} & gone]
 
     def _height(self, part: Part) -> int:
-        """Lines on a terminal."""
+        """Lines on a terminal, which breaks those that are to be typed."""
         text = StringIO()
         replace(self, output=text, error=text, width=self.columns)._show_part(part)
-        return text.getvalue().count("\n")
+        return sum(1 + max(len(line) - 1, 0) // self.columns for line in text.getvalue().splitlines())
 
     def _is_shown(self, detail: Detail) -> bool:
         match detail:
