@@ -546,7 +546,7 @@ def test_a_damaged_table_that_gives_fewer_rows_than_it_counts_is_told(tmp_path: 
     own.execute("CREATE TABLE t (n)")
     own.executemany("INSERT INTO t VALUES (?)", [(number,) for number in range(9)])
     (table,) = open_inputs([f"sqlite:///{tmp_path}/a.db"], ReadSettings()).tables
-    monkeypatch.setattr(file_databases.SQLiteConnection, "_state", lambda _, name: (3 if "WHERE" in name else 10, 0))
+    monkeypatch.setattr(file_databases.SQLiteConnection, "_count", lambda _, name: 3 if "WHERE" in name else 10)
     with pytest.raises(DataProblem, match='counts 10 rows in "t", but gave 9'):
         list(table.blocks())
     monkeypatch.setattr("upsort.io.sources.databases._CHARACTERS", 1)

@@ -120,11 +120,11 @@ class SQLiteConnection:
             return found[0][0] if found else None
 
         def chunks() -> Iterator[Chunk]:
-            before, chunk = self._state(table), WHOLE
+            version, chunk = self._version(), WHOLE
             first = next(self._pages(table, row_number, wanted, WHOLE), ColumnarRows([()]))
             for chunk in key_chunks(first, next_key, row_number):
                 yield chunk
-            self._check_count(table, before, chunk.line - 1 + self._state(table + within(row_number, chunk))[0])
+            self._check_count(table, version, chunk.line - 1 + self._count(table + within(row_number, chunk)))
 
         return Selected(columns, lambda chunk: self._pages(table, row_number, wanted, chunk), types, chunks)
 
@@ -137,24 +137,27 @@ class SQLiteConnection:
 
     def _pages(self, name: str, row_number: str, wanted: str, chunk: Chunk) -> Iterator[ColumnarRows]:
         """The rows of a stretch of a table."""
-        read, selected = 0, name + within(row_number, chunk)
-        before = self._state(selected)
+        read, selected, version = 0, name + within(row_number, chunk), self._version()
         while page := self.execute(
             f"SELECT {wanted}, {row_number} FROM {name}{within(row_number, chunk)} ORDER BY {row_number} LIMIT {ROWS_A_BLOCK}"
         ):
             read += len(page)
             chunk = replace(chunk, begin=page[-1][-1] + 1, line=chunk.line + len(page))
             yield ColumnarRows(page_of(page).columns[:-1])
-        self._check_count(selected, before, read)
+        self._check_count(selected, version, read)
 
-    def _check_count(self, name: str, before: tuple[int, int], read: int) -> None:
-        """Raises DataProblem where a table gives another number of rows than it counts, though nobody changed it."""
-        if before != (read, before[1]) and self._state(name) == before:
-            raise DataProblem(f"{self.address} counts {before[0]:,} rows in {name}, but gave {read:,}.", "Check the database.")
+    def _check_count(self, name: str, version: int, read: int) -> None:
+        """Raises DataProblem where a table gave another number of rows than it counts, though nobody changed it since."""
+        if (there := self._count(name)) != read and self._version() == version:
+            raise DataProblem(f"{self.address} counts {there:,} rows in {name}, but gave {read:,}.", "Check the database.")
 
-    def _state(self, name: str) -> tuple[int, int]:
-        """How many rows a table, or a stretch of it, has, and a number that changes when others write to the database."""
-        return int(self.execute(f"SELECT count(*) FROM {name}")[0][0]), int(self.execute("PRAGMA data_version")[0][0])
+    def _count(self, name: str) -> int:
+        """How many rows a table, or a stretch of it, has."""
+        return int(self.execute(f"SELECT count(*) FROM {name}")[0][0])
+
+    def _version(self) -> int:
+        """A number that changes when others write to the database."""
+        return int(self.execute("PRAGMA data_version")[0][0])
 
     def _info(self, table: str) -> list[Sequence[Any]]:
         """Number, name and declared type of each column of a table, and more."""
