@@ -175,3 +175,13 @@ def spoilt(good: Path, bad: Path, member: str) -> None:
     with zipfile.ZipFile(bad, "w", zipfile.ZIP_STORED) as archive:
         for one, content in held.items():
             archive.writestr(one, content)
+
+
+def test_a_few_documents_of_many_labels_are_added(program: Program, tmp_path: Path) -> None:
+    rows = [f"bed {number % 30} has word{number % 30} moss,bed {number % 30}\n" for number in range(120)]
+    (tmp_path / "t.csv").write_text(f"text,label\n{''.join(rows)}")
+    (tmp_path / "new.csv").write_text(f"text,label\n{''.join(rows[:30])}")
+    program("train", "t.csv", "--text=text", "--label=label", "--classifier=naive-bayes", "--no-check", "-o", "a.sorter")
+    assert program("extend", "a.sorter", "new.csv", "-o", "b.sorter", "--json").json["added"] == 30
+    told = program("train", "new.csv", "--text=text", "--label=label", "-o", "c.sorter", code=1).err
+    assert "30 different values in 30 documents: that is no label." in told

@@ -31,7 +31,7 @@ def notes_of_beds(path: Path) -> None:
     shared, own = words(200), {bed: words(6) for bed in BEDS}
     notes = []
     for place, bed in enumerate(BEDS):
-        for _ in range(6 + place * place % 17):
+        for _ in range(5 + place * place % 11):
             about = bed if draws.random() < 0.9 else draws.choice(BEDS)
             notes.append((bed, " ".join(draws.choice(own[about] if draws.random() < 0.3 else shared) for _ in range(12))))
     notes += [(draws.choice(BEDS), text) for _, text in notes[:9]]

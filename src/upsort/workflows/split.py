@@ -29,7 +29,7 @@ from upsort.io.tables.documents import DocumentReader, RowRequirement
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
 from upsort.workflows.cross_validate import day_numbers
 from upsort.workflows.shared.context import RunContext, nothing_usable
-from upsort.workflows.shared.corpus import labels_of
+from upsort.workflows.shared.corpus import check_labels, labels_of
 
 _FAR = 0.03  # from the share that was asked for
 
@@ -75,8 +75,9 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     Raises DataProblem when there are fewer than two labels or a label has a single document."""
     reader = DocumentReader(work.plan.columns, needs=RowRequirement(text=False, label=True))
     seen = _split_input(work, reader)
-    separator = work.plan.columns.label_separator
-    names, numbers, sets = labels_of(*numbered(seen.metadata.labels), separator, work.plan.columns.label)
+    separator, (cells, of_rows) = work.plan.columns.label_separator, numbered(seen.metadata.labels)
+    check_labels(cells, of_rows.size, separator, work.plan.columns.label)
+    names, numbers, sets = labels_of(cells, of_rows, separator)
     if len(names) < 2 and sets is None:
         raise DataProblem(f"All rows have the label {names[0]!r}; there is nothing to sort.", "Check --label.")
     groups = seen.groups.splittable(numbers, sets)

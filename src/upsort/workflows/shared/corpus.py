@@ -306,7 +306,7 @@ def read_labelled_corpus(work: RunContext, corpus_options: CorpusOptions | None 
         keys=document_keys(np.concatenate([block.digests for block in blocks]), metadata.ids),
     )
     answers = [
-        _answer(whole, groups, [block.answers[place] for block in blocks], name, work.plan.columns.label_separator)
+        _answer(whole, groups, [block.answers[place] for block in blocks], name, work)
         for place, name in enumerate(work.plan.columns.answers)
     ]
     every = list(dict.fromkeys(name for answer in answers for name in answer.documents.names))
@@ -335,9 +335,10 @@ def _coded(cells: Sequence[str]) -> tuple[tuple[str, ...], Places]:
 
 
 def _answer(
-    whole: LabelledDocuments, groups: Groups, cells: Sequence[tuple[tuple[str, ...], Places]], name: str, separator: str
+    whole: LabelledDocuments, groups: Groups, cells: Sequence[tuple[tuple[str, ...], Places]], name: str, work: RunContext
 ) -> LabelColumn:
     """cells: of each block, see `_BlockData`."""
+    separator = work.plan.columns.label_separator
     values = sorted({value for names, _ in cells for value in names} - {""})
     code = {value: number for number, value in enumerate(values)}
     numbers = np.concatenate([np.array([code.get(value, -1) for value in names], dtype=np.int64)[own] for names, own in cells])
@@ -346,20 +347,26 @@ def _answer(
         raise DataProblem(f"No document has a label in column {name!r}.", "Check --label.")
     if rows.size < numbers.size:
         whole, groups, numbers = whole.rows(rows), groups.rows(rows), numbers[rows]
-    names, labels, sets = labels_of(tuple(values), numbers, separator, name)
+    if work.sorter is None:  # who adds a few documents to a sorter has named its labels
+        check_labels(values, numbers.size, separator, name)
+    names, labels, sets = labels_of(tuple(values), numbers, separator)
     groups = groups.splittable(labels, sets)
     return LabelColumn(name, rows, replace(whole, labels=labels, names=names, sets=sets, groups=groups.groups), groups)
 
 
-def labels_of(cells: tuple[str, ...], numbers: Ints, separator: str, column: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
+def check_labels(cells: Sequence[str], documents: int, separator: str, column: str) -> None:
+    """Raises DataProblem for a column of so many different cells that it holds no labels."""
+    if not separator and len(cells) > _MOST_LABELS_UNASKED and 2 * len(cells) > documents:
+        raise DataProblem(
+            f"The column {column!r} has {len(cells):,} different values in {documents:,} documents: that is no label.",
+            "Name another column with --label, or merge labels with upsort gather.",
+        )
+
+
+def labels_of(cells: tuple[str, ...], numbers: Ints, separator: str) -> tuple[tuple[str, ...], Ints, Bools | None]:
     """The names of labels, the number of each document's label, and where cells may hold several, which each has. cells: the
     different ones; numbers: (n,) which of them each document has."""
     if not separator:
-        if len(cells) > _MOST_LABELS_UNASKED and 2 * len(cells) > numbers.size:
-            raise DataProblem(
-                f"The column {column!r} has {len(cells):,} different values in {numbers.size:,} documents: that is no label.",
-                "Name another column with --label, or merge labels with upsort gather.",
-            )
         return cells, numbers, None
     own, first, sets = numbered_sets([labels_in(cell, separator) for cell in cells])
     return own, first[numbers], sets[numbers]
