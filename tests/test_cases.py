@@ -66,22 +66,22 @@ def written(case: Case, forms: dict[str, str]) -> str:
     return head + "".join(f"=== {name}\n{text}" for name, text in forms.items())
 
 
-def run(commands: Sequence[str]) -> tuple[list[View], str, str, int]:
-    """The views of the last command, what it wrote in all, what it said beside, and how it ended."""
+def run(commands: Sequence[str]) -> tuple[list[View], str, str, bool]:
+    """The views of the last command, what it wrote in all, what it said beside, and whether it was asked for a list."""
     for number, command in enumerate(commands, 1):
         console = Watched(output=io.StringIO(), error=io.StringIO(), input=io.BytesIO(b"is it time to prune the quince\n"))
         status = main(shlex.split(command)[1:], console)
         assert status == 0 or number == len(commands), console.error.getvalue()
-    return console.views, console.output.getvalue(), console.error.getvalue(), int(status)
+    return console.views, console.output.getvalue(), console.error.getvalue(), console.lists_asked
 
 
-def in_form(name: str, views: Sequence[View], output: str, errors: str) -> str:
+def in_form(name: str, views: Sequence[View], output: str, errors: str, asked: bool = False) -> str:
     """A result in one of its forms: `terminal WIDTH`, `piped`, `json`, or `errors` for what is said beside it."""
     if name == "errors":
         return errors
     if name == "piped" or not views:
         return output
-    console = Console(output=io.StringIO(), error=io.StringIO())
+    console = Console(output=io.StringIO(), error=io.StringIO(), lists_asked=asked)
     if name == "json":
         console.as_json = True
     else:
@@ -108,19 +108,19 @@ def folder(desk: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 @pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(CASES)))
 def test_a_command_shows_what_its_case_says(path: Path, folder: Path, request: pytest.FixtureRequest) -> None:
     case = read(path)
-    views, output, errors, _ = run(case.commands)
-    found = {name: steady(in_form(name, views, output, errors)) for name in case.forms}
+    views, output, errors, asked = run(case.commands)
+    found = {name: steady(in_form(name, views, output, errors, asked)) for name in case.forms}
     if request.config.getoption("--write-cases"):
         path.write_text(written(case, found), encoding="utf-8")
     for name, text in found.items():
         assert text == case.forms[name] or request.config.getoption("--write-cases"), f"{path}: {name}"
     for view in views:
-        everything = in_form("terminal 1000", [view], "", "")
+        everything = in_form("terminal 1000", [view], "", "", asked=True)
         quoted = {
             line for _, part in view.parts if isinstance(part, Sentence) and not part.wrapped for line in part.text.split("\n")
         }
         for width in WIDTHS:
-            shown = in_form(f"terminal {width}", [view], "", "")
+            shown = in_form(f"terminal {width}", [view], "", "", asked=True)
             long = [line for line in shown.split("\n") if cell_len(line) > width and line not in quoted]
             assert not [line for line in long if " " in line.strip()], f"{path} is wider than {width}"
             # A number that were cut would be another one.

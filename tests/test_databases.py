@@ -493,14 +493,20 @@ def test_stretches_of_postgresql_are_of_one_state(numbered: tuple[str, SourceTab
 
 
 @pytest.mark.parametrize(
-    ("code", "remedy"), [("57P01", "whether the server runs"), ("53300", "use fewer workers"), ("53100", "Make room there.")]
+    ("code", "remedy"),
+    [
+        ("57P01", "whether the server runs"),
+        ("22023", "--query in place of --table"),
+        ("53300", "use fewer workers"),
+        ("53100", "Make room there."),
+    ],
 )
 def test_what_helps_goes_by_the_code_of_a_refusal(code: str, remedy: str) -> None:
     class Refused(Exception):
         sqlstate = code
 
     with pytest.raises(DataProblem) as problem, refusals("postgresql://host/desk", (Refused,)):
-        raise Refused("it cannot go on")
+        raise Refused("invalid snapshot identifier" if code == "22023" else "it cannot go on")
     assert remedy in problem.value.remedy
 
 

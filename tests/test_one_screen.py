@@ -10,8 +10,9 @@ from pathlib import Path
 
 import pytest
 
-from upsort.cli.commands import NAMES
-from upsort.cli.main import main
+from upsort.cli.commands import NAMES, spec_of
+from upsort.cli.declaring import declared
+from upsort.cli.main import _ASKING_FOR_LISTS, main
 from upsort.cli.rendering.console import Console, Exit
 
 LINES, COLUMNS = 24, 80
@@ -115,3 +116,11 @@ def test_every_answer_fits_one_screen_and_what_it_proposes_runs(
     for line, command in proposed.items():
         output, status = shown(line.removeprefix("upsort "))
         assert status == Exit.DONE, f"{command} proposes {line}\n{output}"
+
+
+def test_a_list_that_is_asked_for_is_whole(demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    output, _ = shown(f"features {demo / 'letters-2024.csv'} --text message --top 30")
+    assert len(output.splitlines()) > 30
+    options = {option.spelling for name in NAMES for option in declared(spec_of(name).options)}
+    assert options.issuperset(_ASKING_FOR_LISTS)

@@ -227,8 +227,7 @@ def test_tables_that_are_longer_in_full_lose_rows_for_one_screen(sentences: int,
             view.add_sentence()
             view.add_table((col.name(name), col.count("of")), [(f"{name} {place}", place) for place in range(9)])
     for asked in (False, True):
-        view.asked = asked
-        console = Console(output=io.StringIO(), error=io.StringIO(), width=80)
+        console = Console(output=io.StringIO(), error=io.StringIO(), width=80, lists_asked=asked)
         console.show(view)
         text = console.output.getvalue()
         assert len(text.splitlines()) <= 24 or asked

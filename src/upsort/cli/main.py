@@ -214,6 +214,13 @@ def _installed(metadata: ModuleType, name: str) -> str:
         return "not installed"
 
 
+_ASKING_FOR_LISTS = frozenset({
+    "--against", "--arithmetic", "--as-written", "--by", "--contexts", "--differences", "--document", "--find", "--mistakes",
+    "--most", "--most-changed-by", "--pair", "--ratios", "--shortest", "--show", "--top", "--word", "--words",
+})  # fmt: skip
+"""Options that ask for a list, or say how long it is."""
+
+
 def run_command(name: str, arguments: list[str], console: Console) -> Exit:
     """Run a command. Raises a Problem for what a person can mend."""
     command = spec_of(name)
@@ -223,6 +230,7 @@ def run_command(name: str, arguments: list[str], console: Console) -> Exit:
     options = parse(command_parser(command), command, arguments)
     console.quiet, console.as_json = options.quiet, options.json
     console.full, console.verbose = options.full, options.verbose
+    console.lists_asked = not options.given.isdisjoint(_ASKING_FOR_LISTS)
     run = view_of(name)
     with with_local_copies(options, console) as ready, checked_outputs(ready):
         try:

@@ -116,8 +116,8 @@ class Progress:
 @record(kw_only=True)
 class Console:
     """Where a command reads and writes. quiet: no notes and no progress. as_json: the result is JSON. full: all of the result is
-    shown. verbose: and so are diagnostics. width: of the terminal that results are drawn for, whatever `output` is; 0 to find
-    out."""
+    shown. verbose: and so are diagnostics. lists_asked: whether an option asks for a list, however long. width: of the terminal
+    that results are drawn for, whatever `output` is; 0 to find out."""
 
     output: TextIO = field(default_factory=lambda: sys.stdout)
     error: TextIO = field(default_factory=lambda: sys.stderr)
@@ -126,6 +126,7 @@ class Console:
     as_json: bool = False
     full: bool = False
     verbose: bool = False
+    lists_asked: bool = False
     width: int = 0
 
     @property
@@ -181,7 +182,7 @@ class Console:
         parts = [part for _, part in shown]
         tables = {at: part for at, part in enumerate(parts) if isinstance(part, Table) and part.where is not Shown.PIPED}
         whole = any(shown[place][0] is not Detail.BRIEF and not table.brief for place, table in tables.items())
-        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or view.asked or whole:
+        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or self.lists_asked or whole:
             return parts
         heights = list(map(self._height, [*parts, *_of_more(view)]))
         most = _SCREEN if self.width else max(_SCREEN, shutil.get_terminal_size().lines) - 1  # the prompt is one

@@ -196,8 +196,7 @@ Part = Sentence | Table | FixedWidth | Note
 
 class View:
     """parts: in the order in which they are shown, each with the detail at which it is. more: what --full adds, in words.
-    summary: its answers and what else is shown of it among other results. values: of the result as one JSON document. asked:
-    whether more was asked for than what usually fits one screen."""
+    summary: its answers and what else is shown of it among other results. values: of the result as one JSON document."""
 
     def __init__(self, result: Any = None) -> None:
         """result: a record, or the values of the JSON document by name, records among them."""
@@ -205,7 +204,6 @@ class View:
         self.parts: list[tuple[Detail, Part]] = []
         self.more: dict[str, None] = {}
         self.summary: list[Sentence] = []
-        self.asked = False
         self._detail, self._heading = Detail.ALWAYS, ""
 
     @contextmanager

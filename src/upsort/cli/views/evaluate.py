@@ -78,7 +78,6 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     figures = [str(path) for path in written]
     view = View({"answers": answers} if len(evaluations) > 1 else next(iter(answers.values())))
     view.values["written"] = figures
-    view.asked = bool(options.given & {"--by", "--mistakes"})
     for evaluation in evaluations:
         _show(evaluation, incoming.reader.columns.group, options, view)
     if output is None and "--mistakes" not in options.given and any(evaluation.mistakes for evaluation in evaluations):

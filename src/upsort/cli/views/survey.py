@@ -60,7 +60,6 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
     result = structs.replace(result, worth_a_look=about)
     figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(result)
-    view.asked = bool(options.given & {"--shortest", "--top", "--as-written"})
     for detail, most in ((Detail.BRIEF, _MOST_LANGUAGES), (Detail.FULL, len(result.languages))):
         with view.at(detail):
             view.add_answer(_answer(result, most))

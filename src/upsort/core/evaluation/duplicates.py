@@ -155,10 +155,10 @@ def bound_of_common(documents: int) -> float:
 
 def frequent_shingles(fingerprints: Fingerprints, above: float) -> AnyArray:
     """All shingles, sorted, that more than so many documents have, and maybe others: they are counted by a part of their hash."""
-    times = np.zeros(1 << (32 - int(_TABLE)), dtype=np.int64)
-    if fingerprints.shingles.size < times.size:  # few enough to be sorted at once
+    if fingerprints.shingles.size < 1 << (32 - int(_TABLE)):  # few enough to be sorted at once
         shingles, each = np.unique(fingerprints.shingles, return_counts=True)
         return shingles[each > above]
+    times = np.zeros(1 << (32 - int(_TABLE)), dtype=np.int64)
     for begin in range(0, fingerprints.shingles.size, _COMPARED):
         np.add(times, np.bincount(fingerprints.shingles[begin : begin + _COMPARED] >> _TABLE, minlength=times.size), out=times)
     if not (frequent := times > above).any():

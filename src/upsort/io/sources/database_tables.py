@@ -13,7 +13,7 @@ from types import TracebackType
 from typing import Any, Self
 
 from upsort.core.arrays import TextColumn, holds_any, lengths_of
-from upsort.core.errors import DataProblem, ResumeProblem, UsageProblem, counted, listed
+from upsort.core.errors import DataProblem, Problem, ResumeProblem, UsageProblem, counted, listed
 from upsort.core.lazy import sqlalchemy
 from upsort.io.outputs.atomic import keep_unfinished
 from upsort.io.outputs.table_file import RunNote, check_same_run
@@ -68,7 +68,7 @@ class _DatabaseSource:
         if self.opened is None:
             try:
                 connection = connected(without_secrets(self.place) or self.address)
-            except DataProblem as problem:
+            except Problem as problem:
                 if self.place:  # elsewhere: another machine than the one that found it
                     raise DataProblem(problem.what, problem.remedy) from ConnectionError()
                 raise

@@ -150,6 +150,7 @@ def check_table(connection: Connection, table: TableName) -> None:
 
 
 _REMEDIES = {
+    ".*snapshot": "Use the address of a single server; or read by one connection, with --query in place of --table.",
     "28|(1045|1698) |.*(password authentication|no password supplied)": "Check the user and the password.",
     "3D|(1049|1044) |.*database .* does not exist": "Check the name of the database.",
     "42501|(1142|1143|1227) ": "The account lacks a right: have it granted, or use another account.",

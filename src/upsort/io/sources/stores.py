@@ -67,7 +67,7 @@ def fetched(
     copies = LocalCopies()
 
     def found(store: Any, name: str, shown: str, inside: tuple[str, ...]) -> Fetched | Streamed:
-        divided = shared and not is_compressed(inside[-1]) if web else True
+        divided = not web or (shared and not is_compressed(inside[-1]))
         if divided and by_ranges(inside[-1]) and (large := _streamed(store, name, shown, inside)):
             return large
         target = copies.named(inside[-1])
