@@ -181,8 +181,9 @@ class Console:
         shown = [(detail, part) for detail, part in view.parts if self._is_shown(detail)]
         parts = [part for _, part in shown]
         tables = {at: part for at, part in enumerate(parts) if isinstance(part, Table) and part.where is not Shown.PIPED}
+        tables = {place: table for place, table in tables.items() if not table.whole}
         whole = any(shown[place][0] is not Detail.BRIEF and not table.brief for place, table in tables.items())
-        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or self.lists_asked or whole:
+        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or self.lists_asked or whole or not tables:
             return parts
         heights = list(map(self._height, [*parts, *_of_more(view)]))
         most = _SCREEN if self.width else max(_SCREEN, shutil.get_terminal_size().lines) - 1  # the prompt is one

@@ -133,13 +133,15 @@ class Table:
 
     brief: how many rows are shown without --full; 0: all. square: whether the columns after the first are the names of its rows,
     as of true labels against those that documents were sorted as, so that numbers can represent them; others may follow. grouped:
-    whether rows with the same first cell belong together, so that a terminal shows it once."""
+    whether rows with the same first cell belong together, so that a terminal shows it once. whole: whether rows add up, or are a
+    course, none of which may be left out."""
 
     columns: Sequence[Column]
     rows: Sequence[Sequence[str]]
     brief: int = 0
     square: bool = False
     grouped: bool = False
+    whole: bool = False
     where: Shown = Shown.EVERYWHERE
 
     def on_terminal(self) -> "Table":

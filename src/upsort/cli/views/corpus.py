@@ -162,6 +162,7 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
         view.add_table(
             (col.name("label"), col.count("training"), col.count("held out")),
             [*rows, ("all", training.documents, held_out.documents)],
+            whole=True,
         )
     _report(result, plan, options.hold_out, view)
     view.add_sentence(f"Written: {training.file} and {held_out.file}.")

@@ -220,7 +220,7 @@ def _show_votes(sorter: TrainedSorter, explained_document: ExplainedDocument, ho
 
 
 def _table(formatted: explanation_page.FormattedTable, view: View) -> None:
-    view.add_table([_column(head, place, formatted) for place, head in enumerate(formatted.heads)], formatted.rows)
+    view.add_table([_column(head, place, formatted) for place, head in enumerate(formatted.heads)], formatted.rows, whole=True)
 
 
 def _column(head: str, place: int, formatted: explanation_page.FormattedTable) -> Column:

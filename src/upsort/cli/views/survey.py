@@ -85,7 +85,7 @@ def _answer(result: SurveyResult, languages: int) -> str:
 
 
 _LARGEST = 10  # labels that are shown without --full
-_LARGEST_OF_MANY = 7  # where there are findings as well
+_LARGEST_OF_MANY = 4  # where there are findings as well
 _MOST_FINDINGS = 3
 _PLACES = 8  # of a word, that are shown without --full
 
@@ -101,7 +101,8 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
             view.more[f"{len(labels):,} labels"] = None
             documents = sum(of.documents for _, of in rest)
             rows.append((f"{len(rest):,} others", documents, percent(sum(of.share for _, of in rest)), ""))
-        view.add_table((col.name("label"), col.count("documents"), col.share("share"), col.bar()), rows)
+        columns = (col.name("label"), col.count("documents"), col.share("share"), col.bar())
+        view.add_table(columns, rows, whole=bool(rest))
         for line in _balance(result):
             view.add_sentence(line)
     words, characters = result.words, result.characters

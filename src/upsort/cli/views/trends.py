@@ -128,7 +128,7 @@ def _show(result: TrendResult, shares: bool, view: View) -> None:
             cells = [percent(rates[label].value) if shares else int(rates[label].right or 0) for label in shown]
             rows.append((name, int(rates[labels[0]].of or 0), *cells))
         with view.at(detail):
-            view.add_table(columns, rows)
+            view.add_table(columns, rows, whole=True)
     if len(labels) > _BRIEF_COLUMNS:
         view.more[f"{min(len(labels), _MOST_COLUMNS)} labels"] = None
     if len(result.periods) > _BRIEF_PERIODS:
