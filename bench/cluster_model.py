@@ -8,7 +8,6 @@ for each command; on three quarters of the documents, how much slower two worker
 left out for larger clusters. Simulated are the driver, which makes requests
 and takes results one after the other, and workers, of which each does one request at a time."""
 
-import sys
 import tempfile
 from collections import deque
 from collections.abc import Callable, Sequence
@@ -20,7 +19,7 @@ from time import perf_counter
 from typing import Any
 
 from cluster import PARTS, WITHOUT_FOLDS, made_parts
-from measuring import command, medians_in_turn, size_asked
+from measuring import SMALLEST, command, medians_in_turn, size_asked
 
 from upsort.parallel.cluster import _AT_ONCE, LOCAL, Cluster, connected
 from upsort.workflows.shared.distributed_counting import _MOST_PARTS, PARTS_PER_PARTITION, PIECES_OF_A_PART
@@ -28,13 +27,12 @@ from upsort.workflows.shared.score_parts import _TOGETHER
 
 PIECE = 20_000  # documents: a row group of the files made here
 FAN_IN = 8  # sums that are added up by one request
-SMALLEST = "--smallest" in sys.argv
 
 
 def main() -> None:
     """Measure, predict and print."""
     many = size_asked(1_920_000, 3_200)
-    commands = {"scoring into parts": scoring, "training naive Bayes": training}
+    commands = {"scoring into parts": scoring} if SMALLEST else {"scoring into parts": scoring, "training naive Bayes": training}
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         made_parts(folder, many)
@@ -45,11 +43,17 @@ def main() -> None:
         with connected(f"{LOCAL}1") as one, connected(f"{LOCAL}2") as two:
             request = cost_of_a_request(one)
             works: dict[Any, Callable[[], object]] = {}
-            for what, line in lines(folder, sorter).items():
+            for what in commands:
                 for number, workers, cluster in ((few, 1, one), (more, 1, one), (PARTS, 1, one), (more, 2, two), (PARTS, 2, two)):
-                    whole = [*line, *files(folder, number), "--quiet", "--overwrite", f"--cluster={cluster.where}"]
+                    whole = [
+                        *lines(folder, sorter)[what],
+                        *files(folder, number),
+                        "--quiet",
+                        "--overwrite",
+                        f"--cluster={cluster.where}",
+                    ]
                     works[what, number, workers] = partial(command, whole)
-            times = medians_in_turn(works, 1 if SMALLEST else 3)
+            times = medians_in_turn(works, 3)
         print(f"a request costs the driver {1000 * request:.1f} ms")
         print("| what | documents | workers | measured | predicted | off |\n|---|---|---|---|---|---|")
         models = {}

@@ -12,13 +12,12 @@ from functools import partial
 from pathlib import Path
 
 from made_text import documents
-from measuring import command, medians_in_turn
+from measuring import SMALLEST, command, medians_in_turn
 
 from upsort.io.sources.addresses import without_secrets
 from upsort.io.sources.database_tables import connected
 from upsort.io.sources.databases import TableName
 
-SMALLEST = "--smallest" in sys.argv
 ROWS = 500 if SMALLEST else 200_000
 TABLE = "upsort_bench"
 

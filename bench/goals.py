@@ -19,12 +19,11 @@ import numpy as np
 from features import ours as our_features
 from features import plain as plain_features
 from made_text import documents
-from measuring import command, command_with_processor_time, gain_of_a_second_process, medians_in_turn
+from measuring import SMALLEST, command, command_with_processor_time, gain_of_a_second_process, medians_in_turn
 from scoring import plain as plain_scoring
 
 from upsort.io.sorter.loading import load_sorter
 
-SMALLEST = "--smallest" in sys.argv
 Row = tuple[str, str, str]
 
 
@@ -57,7 +56,7 @@ def starts(folder: Path) -> Iterator[Row]:
         subprocess.run([sys.executable, *line], check=True, capture_output=True)
 
     works = {name: partial(run, "-m", "upsort", *line, "--quiet") for name, line in lines.items()}
-    seconds = medians_in_turn({"": partial(run, "-c", "import numpy, scipy.sparse"), **works}, 1 if SMALLEST else 7)
+    seconds = medians_in_turn({"": partial(run, "-c", "import numpy, scipy.sparse"), **works}, 7)
     for name in works:
         goal = "0.25 s" if name in {"explain", "score"} else ""
         yield f"{name}, 1,000 rows, above libraries", f"{seconds[name] - seconds['']:.2f} s", goal
@@ -87,7 +86,7 @@ def counting() -> Iterator[Row]:
             "one": partial(our_features, texts, pairs),
             "two": partial(our_features, texts, pairs, 2),
         }
-        seconds = medians_in_turn(ways, 1 if SMALLEST else 3)
+        seconds = medians_in_turn(ways, 3)
         one, two = seconds["plain"] / seconds["one"], seconds["plain"] / seconds["two"]
         yield f"cutting, counting and weighing {name}", f"{one:.1f} times the plain loop, two threads {two:.1f}", goal
 

@@ -1,5 +1,9 @@
-"""What the benchmarks share: medians of repeated runs, and the peak memory of a command."""
+"""What the benchmarks share: medians of repeated runs, and the peak memory of a command.
 
+With --smallest, which shows that a benchmark runs, everything is done once, and commands in this process."""
+
+import contextlib
+import io
 import resource
 import statistics
 import subprocess
@@ -9,10 +13,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from upsort.cli.main import main
+
+SMALLEST = "--smallest" in sys.argv
+
 
 def size_asked(usual: int, smallest: int) -> int:
     """How large a benchmark is to be: the first argument, or as usual; with --smallest just large enough to run."""
-    if "--smallest" in sys.argv:
+    if SMALLEST:
         return smallest
     return int(sys.argv[1]) if len(sys.argv) > 1 else usual
 
@@ -25,7 +33,7 @@ def median_seconds(work: Callable[[], object], times: int = 3) -> float:
 def medians_in_turn(works: dict[Any, Callable[[], object]], times: int = 5) -> dict[Any, float]:
     """The median duration of each of several works, run in turn, so that a slow moment of the machine falls on all."""
     seconds: dict[Any, list[float]] = {name: [] for name in works}
-    for _ in range(times):
+    for _ in range(1 if SMALLEST else times):
         for name, work in works.items():
             began = time.perf_counter()
             work()
@@ -35,7 +43,7 @@ def medians_in_turn(works: dict[Any, Callable[[], object]], times: int = 5) -> d
 
 def gain_of_a_second_process() -> float:
     """How many times as fast this machine does plain arithmetic in two processes as in one: what can be had at most."""
-    steps = 200_000 if "--smallest" in sys.argv else 20_000_000
+    steps = 200_000 if SMALLEST else 20_000_000
     code = f"total = 0\nfor number in range({steps}):\n    total += number"
 
     def running(many: int) -> float:
@@ -44,7 +52,7 @@ def gain_of_a_second_process() -> float:
             process.wait()
         return time.perf_counter() - began
 
-    return statistics.median(2 * running(1) / running(2) for _ in range(3))
+    return statistics.median(2 * running(1) / running(2) for _ in range(1 if SMALLEST else 3))
 
 
 def high_water_mark() -> int:
@@ -66,6 +74,11 @@ def command_with_processor_time(arguments: list[str]) -> tuple[float, float, int
         "from upsort.cli.main import main; status = main(sys.argv[2:]); print(high_water_mark()); sys.exit(status)"
     )
     began, before = time.perf_counter(), resource.getrusage(resource.RUSAGE_CHILDREN)
+    if SMALLEST:
+        with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()) as said:
+            status = main(arguments)
+        assert status == 0, said.getvalue()
+        return time.perf_counter() - began, 0.0, high_water_mark()
     done = subprocess.run(
         [sys.executable, "-c", code, str(Path(__file__).parent), *arguments], capture_output=True, text=True, check=True
     )

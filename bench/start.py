@@ -33,7 +33,7 @@ def main() -> None:
             subprocess.run([sys.executable, *line], cwd=name, check=True, capture_output=True)
 
         works = {command: partial(run, "-m", "upsort", *line, "--quiet") for command, line in COMMANDS.items()}
-        seconds = medians_in_turn({"numpy": partial(run, "-c", "import numpy, scipy.sparse"), **works}, 1 if smallest else 7)
+        seconds = medians_in_turn({"numpy": partial(run, "-c", "import numpy, scipy.sparse"), **works}, 7)
     print(f"NumPy and sparse matrices alone: {seconds['numpy']:.2f} s")
     for command in COMMANDS:
         print(f"{command}: {seconds[command]:.2f} s, {seconds[command] - seconds['numpy']:.2f} s more")

@@ -42,7 +42,7 @@ def main() -> None:
         asked = [str(table), "--text", "text", "--label", "label", "--quiet"]
         figures = ["--figures", str(folder / "figures")]
         runs = {(task, bool(more)): [task, *asked, *more, "--json"] for task in ("survey", "features") for more in ([], figures)}
-        seconds = medians_in_turn({key: partial(command, run) for key, run in runs.items()}, 3 if many > 100 else 1)
+        seconds = medians_in_turn({key: partial(command, run) for key, run in runs.items()}, 3)
         for task in ("survey", "features"):
             alone, drawn = seconds[task, False], seconds[task, True]
             print(f"{task}: {alone:.2f} s, with figures {drawn:.2f} s, {drawn - alone:+.2f} s")

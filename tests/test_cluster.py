@@ -7,6 +7,7 @@ import platform
 import re
 import shutil
 import signal
+import socket
 import sqlite3
 import subprocess
 import sys
@@ -44,10 +45,18 @@ T, L = "--text=text", "--label=label"
 
 
 class Running:
-    """A scheduler and two workers."""
+    """A scheduler and two workers, which know a store at `store_port` by credentials of their own."""
 
     def __init__(self, folder: Path, *options: str) -> None:
         self.folder, self.options = folder, options
+        with socket.create_server(("127.0.0.1", 0)) as free:
+            self.store_port = free.getsockname()[1]
+        self.environment = {
+            "AWS_ACCESS_KEY_ID": "gardener",
+            "AWS_SECRET_ACCESS_KEY": "quince",
+            "AWS_DEFAULT_REGION": "us-east-1",
+            "AWS_ENDPOINT_URL": f"http://127.0.0.1:{self.store_port}",
+        }
         self.logs = (folder / "log").open("wb")
         self.start()
 
@@ -63,7 +72,9 @@ class Running:
     def _start(self, *line: str, within: tuple[str, ...] = ()) -> "subprocess.Popen[bytes]":
         program = Path(sys.executable).with_name("dask")
         whole = [*within, str(program), *line, "--no-dashboard"]
-        return subprocess.Popen(whole, cwd=self.folder, stdout=self.logs, stderr=self.logs, start_new_session=True)
+        streams = {"stdout": self.logs, "stderr": self.logs}
+        environment = {**os.environ, **self.environment}
+        return subprocess.Popen(whole, cwd=self.folder, env=environment, start_new_session=True, **streams)
 
     def worker(self, *within: str) -> "subprocess.Popen[bytes]":
         """Another one. within: the command that starts its command, where it is not started by itself."""
@@ -100,7 +111,7 @@ def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
 
 @pytest.fixture
 def mortal(running: Running) -> Iterator[Running]:
-    """The cluster, which a test may damage: it is whole again afterwards."""
+    """The cluster, which a test may damage: it is whole again afterwards. Such tests come last: new workers begin slowly."""
     yield running
     running.revive()
 
@@ -260,31 +271,6 @@ def test_pairs_of_words_with_spaces_are_told_where_all_are_counted(
 
 
 @thorough
-def test_a_worker_that_dies_in_a_training_changes_no_byte(
-    mortal: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
-) -> None:
-    """What it kept is made again by the other."""
-    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
-    line = ("train", "t.csv", T, L, *LOOSE[:-1])
-    program(*line, "alone.sorter", "--workers=1")
-    change, times = StatefulActors.update, iter(range(10**6))
-
-    def deadly(crew: StatefulActors, method: str, *given: Any) -> list[Any]:
-        if crew.executor is not LOCAL and next(times) == 4:
-            mortal.kill(mortal.workers[0])
-            mortal.workers.append(mortal.worker())
-        return change(crew, method, *given)
-
-    monkeypatch.setattr(StatefulActors, "update", deadly)
-    program(*line, "shared.sorter", f"--cluster={mortal.address}")
-    assert next(times) > 5
-    assert (tmp_path / "alone.sorter").read_bytes() == (tmp_path / "shared.sorter").read_bytes()
-    monkeypatch.setattr(StatefulActors, "update", lambda *given: (mortal.kill(mortal.scheduler), change(*given))[1])
-    told = program(*line, "other.sorter", f"--cluster={mortal.address}", code=1).err
-    assert f"The cluster at {mortal.address} is gone" in told and not (tmp_path / "other.sorter").exists()
-
-
-@thorough
 def test_an_interrupted_training_ends_at_once(
     running: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -344,31 +330,6 @@ def rows_done(folder: Path, running: "subprocess.Popen[str]") -> None:
         time.sleep(0.01)
 
 
-def test_a_worker_that_dies_changes_no_byte(scoring: Path, mortal: Running) -> None:
-    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
-    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
-        rows_done(scoring, program)
-        mortal.kill(mortal.workers[0])
-        mortal.workers.append(mortal.worker())
-        _, err = program.communicate(timeout=120)
-    assert program.returncode == 0, err
-    assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
-
-
-def test_a_full_disk_of_a_worker_is_told_with_its_address(scoring: Path, mortal: Running) -> None:
-    """A worker that may write no file of more than 50 kB stands for one whose disk is full."""
-    for worker in mortal.workers:
-        mortal.kill(worker)
-    mortal.workers = [mortal.worker("sh", "-c", 'ulimit -f 100; exec "$@"', "sh")]
-    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "p-*.csv")
-    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
-        _, err = program.communicate(timeout=60)
-    mortal.kill(mortal.workers[0])
-    assert program.returncode == 1 and "Traceback" not in err
-    assert "upsort: On the worker at tcp://127.0.0.1:" in err and "p-0001.csv could not be written: File too large." in err
-    assert not list(scoring.glob("p-*"))
-
-
 def test_a_driver_that_is_killed_leaves_whole_parts_which_are_resumed(scoring: Path, running: Running, program: Program) -> None:
     parts = ("score", "a.sorter", "many.csv", f"--cluster={running.address}", "-o")
     program(*parts, "whole/p-*.csv")
@@ -388,19 +349,6 @@ def test_a_driver_that_is_killed_leaves_whole_parts_which_are_resumed(scoring: P
     assert "of an interrupted run" in program(*parts, "o/p-*.csv", code=1).err
     program(*parts, "o/p-*.csv", "--resume")
     assert {path.name: path.read_bytes() for path in scoring.glob("o/*")} == expected
-
-
-@thorough
-def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, mortal: Running, program: Program) -> None:
-    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
-    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as alone:
-        rows_done(scoring, alone)
-        mortal.kill(mortal.scheduler)
-        _, err = alone.communicate(timeout=120)
-    assert alone.returncode == 1 and "Traceback" not in err
-    assert f"The cluster at {mortal.address} is gone" in err and "resume with --resume" in err
-    program("score", "a.sorter", "many.csv", "-o", "o.csv", "--resume")
-    assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
 
 
 @thorough
@@ -638,24 +586,23 @@ def test_workers_read_the_web_themselves(
         server.server_close()
 
 
-def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_workers_read_a_store_themselves(
+    running: Running, tmp_path: Path, program: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
     """Two workers and a simulated store: columns and encodings are guessed here, by the beginnings of objects; once the work
     begins, nothing of them comes here."""
     moto = pytest.importorskip("moto.server", reason="no simulated store is installed")
     fsspec = pytest.importorskip("fsspec", reason="the extra 'remote' is not installed")
-    server = moto.ThreadedMotoServer(port=0, verbose=False)
+    server = moto.ThreadedMotoServer("127.0.0.1", running.store_port, verbose=False)
     server.start()
-    host, port = server.get_host_and_port()
-    names = ("AWS_ACCESS_KEY_ID", "AWS_SECRET_ACCESS_KEY", "AWS_DEFAULT_REGION")
-    for name, value in zip(names, ("gardener", "quince", "us-east-1"), strict=True):
+    for name, value in running.environment.items():
         monkeypatch.setenv(name, value)
-    monkeypatch.setenv("AWS_ENDPOINT_URL", f"http://{host}:{port}")
     fsspec.get_filesystem_class("s3").clear_instance_cache()  # of another store
     store = fsspec.filesystem("s3")
     store.mkdir("far")
     for number in range(3):
         rows = "".join(
-            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]},{'-' * 300}\n" for row in range(9_000)
+            f"my {'plum has aphids' if row % 2 else 'bed is wet'} day {row},{'ab'[row % 2]},{'-' * 300}\n" for row in range(4_000)
         )
         content = f"text,label,note\n{rows}".encode()
         store.pipe_file(f"far/set/year={2020 + number}/t.csv", content)
@@ -690,9 +637,7 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
         return serialised(value)
 
     monkeypatch.setattr(cluster, "_serialised", sent)
-    (tmp_path / "cluster").mkdir()
-    with_credentials = Running(tmp_path / "cluster")
-    by_workers = f"--cluster={with_credentials.address}"
+    by_workers = f"--cluster={running.address}"
     try:
         for line in (
             ("train", "s3://far/set/", T, L, "--classifier=naive-bayes", "--no-check", "-o", "there.sorter"),
@@ -708,9 +653,71 @@ def test_workers_read_a_store_themselves(tmp_path: Path, program: Program, monke
         parts = {how: {name[6:]: store.cat_file(name) for name in store.find(f"far/{how}")} for how in "cw"}
         assert parts["c"] == parts["w"] and len(parts["c"]) >= 3
     finally:
-        with_credentials.end()
         server.stop()
         type(store).clear_instance_cache()
     program("score", "here.sorter", "set", "--workers=1", "-o", "here.csv")
     for ending in ("sorter", "csv"):
         assert (tmp_path / f"here.{ending}").read_bytes() == (tmp_path / f"there.{ending}").read_bytes()
+
+
+@thorough
+def test_a_worker_that_dies_in_a_training_changes_no_byte(
+    mortal: Running, letters: Path, tmp_path: Path, program: Program, apart: list[Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What it kept is made again by the other."""
+    (tmp_path / "t.csv").write_bytes((letters / "t.csv").read_bytes())
+    line = ("train", "t.csv", T, L, *LOOSE[:-1])
+    program(*line, "alone.sorter", "--workers=1")
+    change, times = StatefulActors.update, iter(range(10**6))
+
+    def deadly(crew: StatefulActors, method: str, *given: Any) -> list[Any]:
+        if crew.executor is not LOCAL and next(times) == 4:
+            mortal.kill(mortal.workers[0])
+            mortal.workers.append(mortal.worker())
+        return change(crew, method, *given)
+
+    monkeypatch.setattr(StatefulActors, "update", deadly)
+    program(*line, "shared.sorter", f"--cluster={mortal.address}")
+    assert next(times) > 5
+    assert (tmp_path / "alone.sorter").read_bytes() == (tmp_path / "shared.sorter").read_bytes()
+    monkeypatch.setattr(StatefulActors, "update", lambda *given: (mortal.kill(mortal.scheduler), change(*given))[1])
+    told = program(*line, "other.sorter", f"--cluster={mortal.address}", code=1).err
+    assert f"The cluster at {mortal.address} is gone" in told and not (tmp_path / "other.sorter").exists()
+
+
+def test_a_worker_that_dies_changes_no_byte(scoring: Path, mortal: Running) -> None:
+    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
+        rows_done(scoring, program)
+        mortal.kill(mortal.workers[0])
+        mortal.workers.append(mortal.worker())
+        _, err = program.communicate(timeout=120)
+    assert program.returncode == 0, err
+    assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()
+
+
+def test_a_full_disk_of_a_worker_is_told_with_its_address(scoring: Path, mortal: Running) -> None:
+    """A worker that may write no file of more than 50 kB stands for one whose disk is full."""
+    for worker in mortal.workers:
+        mortal.kill(worker)
+    mortal.workers = [mortal.worker("sh", "-c", 'ulimit -f 100; exec "$@"', "sh")]
+    line = ("score", "a.sorter", "few.csv", f"--cluster={mortal.address}", "-o", "p-*.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as program:
+        _, err = program.communicate(timeout=60)
+    mortal.kill(mortal.workers[0])
+    assert program.returncode == 1 and "Traceback" not in err
+    assert "upsort: On the worker at tcp://127.0.0.1:" in err and "p-0001.csv could not be written: File too large." in err
+    assert not list(scoring.glob("p-*"))
+
+
+@thorough
+def test_a_scheduler_that_dies_is_told_and_what_is_done_is_kept(scoring: Path, mortal: Running, program: Program) -> None:
+    line = ("score", "a.sorter", "many.csv", f"--cluster={mortal.address}", "-o", "o.csv")
+    with started(scoring, *line, stderr=subprocess.PIPE, text=True) as alone:
+        rows_done(scoring, alone)
+        mortal.kill(mortal.scheduler)
+        _, err = alone.communicate(timeout=120)
+    assert alone.returncode == 1 and "Traceback" not in err
+    assert f"The cluster at {mortal.address} is gone" in err and "resume with --resume" in err
+    program("score", "a.sorter", "many.csv", "-o", "o.csv", "--resume")
+    assert (scoring / "o.csv").read_bytes() == (scoring / "alone.csv").read_bytes()

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from conftest import thorough
 
 from upsort.cli.commands import NAMES, spec_of
 from upsort.cli.declaring import declared
@@ -90,7 +91,7 @@ def shown(command: str, width: int = COLUMNS) -> tuple[str, int]:
 
 
 @pytest.mark.usefixtures("undrawn")
-@pytest.mark.parametrize("labels", [7, 60])
+@pytest.mark.parametrize("labels", [pytest.param(7, marks=thorough), 60])
 def test_every_answer_fits_one_screen_and_what_it_proposes_runs(
     labels: int, demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

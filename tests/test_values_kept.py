@@ -168,7 +168,7 @@ JSON = st.recursive(
 
 
 @given(
-    items=st.lists(st.dictionaries(st.text(max_size=5), JSON, max_size=4), max_size=6),
+    items=st.lists(st.dictionaries(st.text(max_size=5), JSON, max_size=3), max_size=4),
     piece=st.integers(1, 60),
     ascii=st.booleans(),
     indent=st.none() | st.integers(0, 2),

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from conftest import Program
+from conftest import Program, crossed
 from corpora import WORDS, Rows, words, write
 from hypothesis import given
 from hypothesis import strategies as st
@@ -69,10 +69,10 @@ def test_survey_shows_what_gives_away_labels(program: Program, tmp_path: Path, c
 BESIDE = {"desk": "columns.categories=desk", "clerk": "columns.categories=clerk", "run": "columns.numbers=run"}
 
 
-@pytest.mark.parametrize("clue", FOUND)
-@pytest.mark.parametrize(
-    "command", [("train", "-o", "x.sorter"), ("cross-validate",), ("choose", "--trials", "2", "--no-ledger")]
-)
+JUDGES = [("train", "-o", "x.sorter"), ("cross-validate",), ("choose", "--trials", "2", "--no-ledger")]
+
+
+@pytest.mark.parametrize(("clue", "command"), crossed(FOUND, JUDGES, every=2))
 def test_every_judge_warns_of_what_gives_away_labels(
     program: Program, tmp_path: Path, clue: str, command: tuple[str, ...]
 ) -> None:

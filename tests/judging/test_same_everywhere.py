@@ -224,11 +224,11 @@ def test_neither_threads_nor_processes_nor_a_cluster_change_a_byte(
 ) -> None:
     draws = random.Random(1)
     vocabulary = [f"w{int(3000 ** draws.random())}" for _ in range(5000)]
-    labels = [draws.randrange(43) for _ in range(3000)]
+    labels = [draws.randrange(20) for _ in range(2000)]
     texts = [" ".join([*draws.choices(vocabulary, k=20), *(f"l{label}x{draws.randrange(6)}" for _ in "ab")]) for label in labels]
     write(tmp_path / "t.csv", [{"text": text, "label": f"l{label:02}"} for text, label in zip(texts, labels, strict=True)])
     sorters = set()
-    for threads, how in (("1", "--workers=1"), ("4", "--workers=1"), ("2", "--workers=2"), ("4", "--cluster=local:2")):
+    for threads, how in (("1", "--workers=1"), ("4", "--workers=2"), ("4", "--cluster=local:2")):
         for name in (*ONE_THREAD, "NUMBA_NUM_THREADS"):
             monkeypatch.setenv(name, threads)
         command = ("train", "t.csv", "--text=text", "--label=label", "--no-check", how, *of_kind(kind))
