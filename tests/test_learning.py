@@ -225,7 +225,8 @@ class TestSettling:
     def test_one_slope_needs_only_so_many_documents(self, desk: LabelledDocuments) -> None:
         assert fold_plan_for(desk, plan_of("logistic"), choosing=False) == FoldPlan(5, 1500)
         assert fold_plan_for(desk, plan_of("logistic", calibrate="isotonic"), choosing=False) == FoldPlan(5, None)
-        assert fold_plan_for(desk, plan_of("logistic"), choosing=True) == FoldPlan()
+        assert fold_plan_for(desk, plan_of("logistic"), choosing=True) == FoldPlan(3, 10_000)
+        assert fold_plan_for(desk, plan_of("logistic", calibrate="isotonic"), choosing=True) == FoldPlan(3, None)
 
     def test_held_out_figures_are_not_told_where_the_penalty_was_chosen_on_them(self, desk: LabelledDocuments) -> None:
         chosen, _ = train_sorter(desk, PlanWithResources(plan_of("logistic", penalty="auto")))

@@ -4,16 +4,18 @@ import time
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from msgspec import UNSET, Struct, UnsetType, structs
 
-from upsort.core.arrays import Bools
+from upsort.core.arrays import Bools, Ints
 from upsort.core.classifiers.families import calibration_of, chooses_penalty
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import outcome_of
-from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of, wilson
+from upsort.core.evaluation.intervals import Rate, Sample, of_known, share_of
 from upsort.core.evaluation.leaks import Leak
 from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity, similarities_on_splits
 from upsort.core.features.fingerprints import TO_JUDGE, TO_KEEP, Sketches, bounded
@@ -39,8 +41,9 @@ class AnswerResult(Struct, frozen=True, kw_only=True):
     out because more than features.in_at_most of the documents hold them, most common first. copies: documents that resemble an
     earlier one. training_accuracy: on the documents it was trained on. held_out_accuracy: of the quick check: on documents that
     sorters of the same plan, trained on the others, never saw. held_out_groups: how many of those do not belong together.
-    by_similarity: to the nearest training document; null where documents are too many to compare. leaks: what gives away labels
-    by itself; empty without the quick check."""
+    by_similarity: to the nearest training document; null where documents are too many to compare. decided: the share above
+    the bound that was chosen on folds of these documents; null where none was chosen. decided_accuracy: the share of those that
+    are right. leaks: what gives away labels by itself; empty without the quick check."""
 
     answer: str | UnsetType = UNSET
     classifier: str
@@ -61,6 +64,8 @@ class AnswerResult(Struct, frozen=True, kw_only=True):
     held_out_accuracy: Rate | None
     held_out_groups: int | None
     by_similarity: SimilarityRates | None
+    decided: Rate | None
+    decided_accuracy: Rate | None
     leaks: list[Leak]
 
 
@@ -112,14 +117,19 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
     answers = []
     for answer in corpus.answers:
         began = time.perf_counter()
-        sorter, _ = train_sorter(answer.documents, method, parallel=work.parallel(answer.documents))
         sketches = corpus.sketches_of(answer)
+        whole = sketches if sketches is not None and sketches.kept == answer.documents.documents else None
+        beside = check and chooses_penalty(work.plan.classifier)
+        parallel = work.parallel(answer.documents)
+        if beside:  # each chooses a penalty of its own, which takes long, so that they share the threads
+            sorter, held_out = parallel(partial(_training_or_check, answer.documents, method, whole), 2)
+        else:
+            sorter, _ = train_sorter(answer.documents, method, parallel=parallel)
+            held_out = _on_inner_folds(sorter, answer.documents, whole) if check else None
         kept = bounded(sketches) if fingerprints and sketches is not None else None
         sorter = replace(sorter, answer=answer.name if several else "", sketches=kept)
         seconds["training"] += time.perf_counter() - began
-        whole = sketches if sketches is not None and sketches.kept == answer.documents.documents else None
-        held_out = _on_inner_folds(sorter, answer.documents, whole) if check else None
-        if check and held_out is None:
+        if check and not beside and held_out is None:
             began = time.perf_counter()
             work.begin("quick check", 0)
             held_out = _quick_check(answer.documents, method, whole)
@@ -148,6 +158,7 @@ def _has_inner_folds(plan: Plan) -> bool:
 
 def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: "_QuickCheck | None", leaks: list[Leak]) -> AnswerResult:
     trained, measured = sorter.trained, answer.documents.measured
+    decided, decided_accuracy = _decided(sorter, answer.documents)
     return AnswerResult(
         answer=sorter.answer or UNSET,
         classifier=sorter.plan.classifier.kind,
@@ -168,8 +179,20 @@ def _answer_result(answer: LabelColumn, sorter: TrainedSorter, held_out: "_Quick
         held_out_accuracy=held_out.accuracy if held_out is not None else None,
         held_out_groups=held_out.groups if held_out is not None else None,
         by_similarity=held_out.by_similarity if held_out is not None else None,
+        decided=decided,
+        decided_accuracy=decided_accuracy,
         leaks=leaks,
     )
+
+
+def _decided(sorter: TrainedSorter, documents: LabelledDocuments) -> tuple[Rate | None, Rate | None]:
+    """How many of the documents that folds held out are above the bound, and how many of these are right."""
+    held_out = sorter.trained.held_out
+    if held_out.fold is None or held_out.above is None or held_out.given_right is None:
+        return None, None
+    judged = np.flatnonzero(held_out.fold >= 0)
+    above, sample = held_out.above[judged].astype(np.float64), Sample.of(judged, 1, documents.groups)
+    return share_of(above, np.ones(above.size), sample), share_of(above * held_out.given_right[judged], above, sample)
 
 
 @record(frozen=True, kw_only=True)
@@ -182,17 +205,19 @@ class _QuickCheck:
 
 
 def _on_inner_folds(sorter: TrainedSorter, documents: LabelledDocuments, sketches: Sketches | None) -> _QuickCheck | None:
-    """The quick check by the folds of training: no more documents than groups are counted. sketches: of the documents."""
+    """The quick check by the folds of training. sketches: of the documents."""
     held_out = sorter.trained.held_out
     if held_out.right is None or held_out.fold is None or held_out.given_right is None:
         return None
-    accuracy = wilson(held_out.right, held_out.documents, min(held_out.documents, held_out.groups))
     folds = range(int(held_out.fold.max()) + 1)
     each = [Split(np.flatnonzero(held_out.fold != number), np.flatnonzero(held_out.fold == number)) for number in folds]
     judged = np.concatenate([split.held_out for split in each])
-    sample = Sample.of(judged, 1, documents.groups)
-    by_similarity = _by_similarity(sketches, each, held_out.given_right[judged], sample, sorter.plan)
-    return _QuickCheck(accuracy=accuracy, groups=held_out.groups, by_similarity=by_similarity)
+    return _judged(held_out.given_right[judged], judged, documents, (sketches, each, sorter.plan))
+
+
+def _training_or_check(documents: LabelledDocuments, method: PlanWithResources, sketches: Sketches | None, number: int) -> Any:
+    """The sorter, as number 0, or the quick check beside its training."""
+    return _quick_check(documents, method, sketches) if number else train_sorter(documents, method)[0]
 
 
 def _quick_check(documents: LabelledDocuments, method: PlanWithResources, sketches: Sketches | None) -> _QuickCheck | None:
@@ -205,15 +230,17 @@ def _quick_check(documents: LabelledDocuments, method: PlanWithResources, sketch
     except DataProblem:  # four in five may be too few to learn from, where all are enough
         return None
     right = documents.right(prediction.held_out, prediction.sorted_as, prediction.sets)
-    sample = Sample.of(prediction.held_out, 1, documents.groups)
+    return _judged(right, prediction.held_out, documents, (sketches, [split], method.plan))
+
+
+def _judged(
+    right: Bools, held_out: Ints, documents: LabelledDocuments, similar: tuple[Sketches | None, Sequence[Split], Plan]
+) -> _QuickCheck:
+    """right: of the held-out documents. similar: the sketches of all documents, and the splits by which these were held out."""
+    sketches, each, plan = similar
+    sample = Sample.of(held_out, 1, documents.groups)
     accuracy = share_of(right.astype(np.float64), np.ones(right.size), sample)
-    by_similarity = _by_similarity(sketches, [split], right, sample, method.plan)
+    by_similarity = None
+    if sketches is not None:
+        by_similarity = rates_by_similarity(similarities_on_splits(sketches, each), right, sample, plan.judge.similarity)
     return _QuickCheck(accuracy=accuracy, groups=sample.groups, by_similarity=by_similarity)
-
-
-def _by_similarity(
-    sketches: Sketches | None, each: Sequence[Split], right: Bools, sample: Sample, plan: Plan
-) -> SimilarityRates | None:
-    if sketches is None:
-        return None
-    return rates_by_similarity(similarities_on_splits(sketches, each), right, sample, plan.judge.similarity)

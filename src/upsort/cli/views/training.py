@@ -12,7 +12,7 @@ from upsort.cli.rendering.wording import aim_sentence, interval, leak_warnings, 
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
 from upsort.core.errors import listed
-from upsort.core.evaluation.intervals import Rate, wilson
+from upsort.core.evaluation.intervals import Rate
 from upsort.core.plan import Plan
 from upsort.core.training.fit_decision import FEW_FOR_A_THRESHOLD
 from upsort.core.training.sorter import TrainedSorter
@@ -74,8 +74,8 @@ def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
         few = sum(count < FEW_FOR_A_THRESHOLD for count in answer.labels.values()) if chosen else 0
         at_least = f"; 50% at least for {few} labels with fewer than {FEW_FOR_A_THRESHOLD} documents" if few else ""
         view.add_sentence(f"{aim_sentence(sorter.plan, chosen).removesuffix('.')}{at_least}.")
-    if trained.held_out.decided is not None:
-        _show_bound(sorter, view)
+    if answer.decided is not None and answer.decided_accuracy is not None:
+        _show_bound(sorter, answer.decided, answer.decided_accuracy, view)
     with view.at(Detail.FULL):
         if answer.too_common:
             share = sorter.plan.features.in_at_most
@@ -118,11 +118,9 @@ def _show_stored(stored: Sequence[StoredDocuments], view: View) -> None:
     )
 
 
-def _show_bound(sorter: TrainedSorter, view: View) -> None:
+def _show_bound(sorter: TrainedSorter, covered: Rate, rate: Rate, view: View) -> None:
     """The bound below which documents are left undecided, where it was chosen on folds."""
-    held_out, decide = sorter.trained.held_out, sorter.plan.decide
-    decided, right = held_out.decided or 0, held_out.decided_right or 0
-    covered, rate = wilson(decided, held_out.documents), wilson(right, decided)
+    decide = sorter.plan.decide
     view.add_sentence(
         f"Undecided below {decide.undecided_below:.4g}: on folds of these documents {percent(covered.value)} "
         f"({interval(covered)}) are decided, of which {percent(rate.value)} ({interval(rate)}) are right."

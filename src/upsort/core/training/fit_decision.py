@@ -13,7 +13,7 @@ from upsort.core.classifiers.family import FittedClassifier
 from upsort.core.lazy import record
 from upsort.core.plan import Plan
 from upsort.core.training.decision import PlanWithResources, cost_decision, cost_table, ranking, values_of, weights_for_f_beta
-from upsort.core.training.folds import CALIBRATION_FOLDS, ENOUGH, FoldPlan, InnerCV
+from upsort.core.training.folds import CALIBRATION_FOLDS, ENOUGH, ENOUGH_TO_CHOOSE, INNER_FOLDS, FoldPlan, InnerCV
 from upsort.core.training.labelled import HeldOut, LabelledDocuments
 
 _LEAST_DECIDED = 20
@@ -82,7 +82,10 @@ def fit_decision(
         given = probabilities[np.arange(sorted_as.size), sorted_as]
         bound = bound_for(given, sorted_as == labels, plan.decide.decided_accuracy)
         decided = given >= bound
-        held_out = replace(held_out, decided=int(decided.sum()), decided_right=int((decided & (sorted_as == labels)).sum()))
+        above = np.zeros(documents.documents, dtype=bool)
+        above[judged] = decided
+        right = int((decided & (sorted_as == labels)).sum())
+        held_out = replace(held_out, decided=int(decided.sum()), decided_right=right, above=above)
         return FittedDecision(calibration=calibration, decision=decision, undecided_below=bound, held_out=held_out)
     return FittedDecision(calibration=calibration, decision=decision, held_out=held_out)
 
@@ -114,10 +117,14 @@ def needs_folds(documents: LabelledDocuments, plan: Plan) -> bool:
 
 def fold_plan_for(documents: LabelledDocuments, plan: Plan, choosing: bool) -> FoldPlan:
     """How the documents are dealt to learn all of it. choosing: a penalty too."""
-    if choosing or documents.sets is not None:
+    if documents.sets is not None:
         return FoldPlan()
-    single_temperature = calibration_of(plan.classifier) == "temperature" and plan.decide.f_beta == 0
-    return FoldPlan(CALIBRATION_FOLDS, ENOUGH if single_temperature else None)
+    calibration = calibration_of(plan.classifier)
+    if plan.decide.f_beta > 0 or calibration not in {"temperature", "none"}:
+        return FoldPlan(INNER_FOLDS if choosing else CALIBRATION_FOLDS)
+    if choosing:
+        return FoldPlan(INNER_FOLDS, ENOUGH_TO_CHOOSE)
+    return FoldPlan(CALIBRATION_FOLDS, ENOUGH if calibration == "temperature" else None)
 
 
 def _halves(documents: LabelledDocuments) -> Floats | None:

@@ -28,8 +28,8 @@ class HeldOut:
     None where that would not predict the accuracy on new documents. labels: (k,) how many were given each label; none where there
     were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
     decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen. fold,
-    given_right: (n,) of all documents, the fold that held each out, or −1, and whether it was given its own label; a sorter file
-    holds neither."""
+    given_right, above: (n,) of all documents, the fold that held each out, or −1, whether it was given its own label, and whether
+    it is above that bound; a sorter file holds none of them."""
 
     documents: int = 0
     groups: int = 0
@@ -41,6 +41,7 @@ class HeldOut:
     decided_right: int | None = None
     fold: Ints | None = None
     given_right: Bools | None = None
+    above: Bools | None = None
 
 
 @record(frozen=True)

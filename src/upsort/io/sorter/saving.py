@@ -164,5 +164,5 @@ def _space_arrays(space: FeatureSpace) -> dict[str, AnyArray]:
 
 def _of_folds(held_out: HeldOut) -> dict[str, Any]:
     """What folds told; what nobody asked them is left out."""
-    values = {**asdict(held_out), "labels": held_out.labels.tolist(), "fold": None, "given_right": None}
+    values = {**asdict(held_out), "labels": held_out.labels.tolist(), "fold": None, "given_right": None, "above": None}
     return {key: value for key, value in values.items() if value is not None or key == "right"}
