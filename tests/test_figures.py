@@ -186,13 +186,17 @@ def test_terms_for_and_against_lie_on_two_sides() -> None:
 
 
 def test_named_points_do_not_overlap() -> None:
-    generator = np.random.default_rng(3)
-    terms = [f"term{n}" for n in range(200)]
-    totals, values = generator.integers(1, 400, 200), generator.normal(size=200)
-    figure = frequency_scatter(("soil", canvas.COLOURS[0]), terms, totals, values, "weight")
-    named = [text for text in figure.axes[0].texts if text.get_text() in terms]
-    assert 5 < len(named) <= 40
-    assert len({text.get_text() for text in named}) == len(named)
+    """What is drawn is what they were placed in."""
+    generator = np.random.default_rng(1)
+    totals, values = generator.integers(1, 2000, 300), generator.normal(size=300)
+    figure = frequency_scatter(("soil", canvas.COLOURS[0]), [f"words {n}" for n in range(300)], totals, values, "weight")
+    placed = figure.axes[0].transData.transform((100.0, 1.0))
+    canvas.content_of(figure, "png")
+    assert figure.axes[0].transData.transform((100.0, 1.0)) == pytest.approx(placed)
+    named = {text.get_text(): text.get_window_extent() for text in figure.axes[0].texts}
+    assert 5 < len(named) == len(figure.axes[0].texts) <= 40
+    boxes = list(named.values())
+    assert not any(a.overlaps(b) for place, a in enumerate(boxes) for b in boxes[:place])
 
 
 def test_months_and_terms() -> None:

@@ -187,7 +187,8 @@ def frequency_scatter(of: tuple[str, str], terms: Sequence[str], totals: Ints, v
     axes.axhline(0, color=INK, linewidth=0.8)
     axes.set_xlabel("documents with the term")
     axes.set_ylabel(way.replace("-", " "))
-    figure.canvas.draw()
+    figure.draw_without_rendering()
+    figure.set_layout_engine(None)  # what is laid out stays, so that names stand where there was room
     merit = np.abs(values) * np.sqrt(np.maximum(totals, 1))
     occupied: list[tuple[float, float, float, float]] = []
     named = 0
