@@ -44,14 +44,9 @@ def main() -> None:
             request = cost_of_a_request(one)
             works: dict[Any, Callable[[], object]] = {}
             for what in commands:
+                line = lines(folder, sorter)[what]
                 for number, workers, cluster in ((few, 1, one), (more, 1, one), (PARTS, 1, one), (more, 2, two), (PARTS, 2, two)):
-                    whole = [
-                        *lines(folder, sorter)[what],
-                        *files(folder, number),
-                        "--quiet",
-                        "--overwrite",
-                        f"--cluster={cluster.where}",
-                    ]
+                    whole = [*line, *files(folder, number), "--quiet", "--overwrite", f"--cluster={cluster.where}"]
                     works[what, number, workers] = partial(command, whole)
             times = medians_in_turn(works, 3)
         print(f"a request costs the driver {1000 * request:.1f} ms")

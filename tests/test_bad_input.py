@@ -181,6 +181,25 @@ def test_a_spoilt_sorter_is_refused(program: Program, tmp_path: Path, spoil: Cal
     assert not (tmp_path / "scored.csv").exists()
 
 
+def objects_in(value: Any) -> list[dict[str, Any]]:
+    """Every object of a JSON value, itself included."""
+    inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
+    return [*([value] if isinstance(value, dict) else []), *(found for one in inner for found in objects_in(one))]
+
+
+def test_what_a_head_holds_beside_what_is_known_is_no_error_of_the_program(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "good.csv").write_text(GOOD)
+    program("train", "good.csv", *TRAIN)
+    good = (tmp_path / "a.sorter").read_bytes()
+    with zipfile.ZipFile(tmp_path / "a.sorter") as archive:
+        head = json.loads(archive.read("sorter.json"))
+    assert len(objects_in(head)) > 10
+    for place in range(len(objects_in(head))):
+        (tmp_path / "a.sorter").write_bytes(good)
+        altered(with_head(lambda head, place=place: objects_in(head)[place].update(x=1)))(tmp_path / "a.sorter")
+        program("terms", "a.sorter", code=None)
+
+
 @pytest.mark.skipif(os.geteuid() == 0, reason="root may write anywhere")
 def test_a_folder_that_may_not_be_written_to(program: Program, tmp_path: Path) -> None:
     (tmp_path / "good.csv").write_text(GOOD)

@@ -2,7 +2,7 @@
 
 import time
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -42,8 +42,8 @@ class AnswerResult(Struct, frozen=True, kw_only=True):
     earlier one. training_accuracy: on the documents it was trained on. held_out_accuracy: of the quick check: on documents that
     sorters of the same plan, trained on the others, never saw. held_out_groups: how many of those do not belong together.
     by_similarity: to the nearest training document; null where documents are too many to compare. decided: the share above
-    the bound that was chosen on folds of these documents; null where none was chosen. decided_accuracy: the share of those that
-    are right. leaks: what gives away labels by itself; empty without the quick check."""
+    the bound that was chosen on folds of these documents; null where none was chosen. decided_accuracy: the share of them that is
+    right. leaks: what gives away labels by itself; empty without the quick check."""
 
     answer: str | UnsetType = UNSET
     classifier: str
@@ -119,21 +119,10 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
         began = time.perf_counter()
         sketches = corpus.sketches_of(answer)
         whole = sketches if sketches is not None and sketches.kept == answer.documents.documents else None
-        beside = check and chooses_penalty(work.plan.classifier)
-        parallel = work.parallel(answer.documents)
-        if beside:  # each chooses a penalty of its own, which takes long, so that they share the threads
-            sorter, held_out = parallel(partial(_training_or_check, answer.documents, method, whole), 2)
-        else:
-            sorter, _ = train_sorter(answer.documents, method, parallel=parallel)
-            held_out = _on_inner_folds(sorter, answer.documents, whole) if check else None
+        sorter, held_out = _trained_and_checked(answer.documents, method, whole, work, check)
         kept = bounded(sketches) if fingerprints and sketches is not None else None
         sorter = replace(sorter, answer=answer.name if several else "", sketches=kept)
         seconds["training"] += time.perf_counter() - began
-        if check and not beside and held_out is None:
-            began = time.perf_counter()
-            work.begin("quick check", 0)
-            held_out = _quick_check(answer.documents, method, whole)
-            seconds["check"] += time.perf_counter() - began
         if extendable:
             sorter = replace(sorter, stored=sampled(stored_documents(corpus, answer)))
         leaks = corpus.leaks(answer) if check else []
@@ -148,6 +137,26 @@ def train(work: RunContext, output: Path, check: bool = True, extendable: bool =
         seconds=dict(seconds),
         language=other_language(language_of(work.inputs, work.plan.columns), work.plan),
     )
+
+
+def _trained_and_checked(
+    documents: LabelledDocuments, method: PlanWithResources, sketches: Sketches | None, work: RunContext, check: bool
+) -> "tuple[TrainedSorter, _QuickCheck | None]":
+    """The sorter and its quick check, by the folds of its training where they can tell, else by another training."""
+    parallel = work.parallel(documents)
+    if check and chooses_penalty(method.plan.classifier):  # both trainings choose one, which takes long: they share the threads
+        both: list[Callable[[], Any]] = [
+            partial(train_sorter, documents, method),
+            partial(_quick_check, documents, method, sketches),
+        ]
+        (sorter, _), held_out = parallel(lambda number: both[number](), 2)
+        return sorter, held_out
+    sorter, _ = train_sorter(documents, method, parallel=parallel)
+    held_out = _on_inner_folds(sorter, documents, sketches) if check else None
+    if check and held_out is None:
+        work.begin("quick check", 0)
+        held_out = _quick_check(documents, method, sketches)
+    return sorter, held_out
 
 
 def _has_inner_folds(plan: Plan) -> bool:
@@ -213,11 +222,6 @@ def _on_inner_folds(sorter: TrainedSorter, documents: LabelledDocuments, sketche
     each = [Split(np.flatnonzero(held_out.fold != number), np.flatnonzero(held_out.fold == number)) for number in folds]
     judged = np.concatenate([split.held_out for split in each])
     return _judged(held_out.given_right[judged], judged, documents, (sketches, each, sorter.plan))
-
-
-def _training_or_check(documents: LabelledDocuments, method: PlanWithResources, sketches: Sketches | None, number: int) -> Any:
-    """The sorter, as number 0, or the quick check beside its training."""
-    return _quick_check(documents, method, sketches) if number else train_sorter(documents, method)[0]
 
 
 def _quick_check(documents: LabelledDocuments, method: PlanWithResources, sketches: Sketches | None) -> _QuickCheck | None:

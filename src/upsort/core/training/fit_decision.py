@@ -70,7 +70,6 @@ def fit_decision(
     given_right[judged] = sorted_as == labels
     held_out = HeldOut(
         documents=labels.size,
-        groups=np.unique(documents.groups[judged]).size if documents.groups is not None else labels.size,
         right=int((sorted_as == labels).sum()) if as_on_new else None,
         labels=np.bincount(sorted_as, minlength=len(documents.names)).astype(np.int64),
         words=words,

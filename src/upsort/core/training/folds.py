@@ -97,8 +97,8 @@ ENOUGH = 1500
 """Held-out documents that are enough to learn one slope from, and to say how good a sorter is."""
 
 ENOUGH_TO_CHOOSE = 10_000
-"""Held-out documents that are enough to choose a penalty by: two neighbours of the grid, which disagree about two documents in a
-hundred, are told apart where one gets 0.3% more of them right."""
+"""Held-out documents that are enough to choose a penalty by. Where two of them disagree about two documents in a hundred, a
+difference of 0.3% is two standard errors."""
 
 
 WORK_OF_A_PART = 1 << 27

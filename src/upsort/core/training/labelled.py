@@ -24,7 +24,7 @@ from upsort.core.training.stratified_split import SplitKeys
 
 @record(frozen=True, kw_only=True)
 class HeldOut:
-    """documents: that were held out; groups: how many of them do not belong together. right: how many were given their own label,
+    """documents: that were held out. right: how many were given their own label,
     None where that would not predict the accuracy on new documents. labels: (k,) how many were given each label; none where there
     were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
     decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen. fold,
@@ -32,7 +32,6 @@ class HeldOut:
     it is above that bound; a sorter file holds none of them."""
 
     documents: int = 0
-    groups: int = 0
     right: int | None = None
     labels: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     words: int = 0

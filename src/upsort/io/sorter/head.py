@@ -45,7 +45,6 @@ class FoldsHead(Struct, frozen=True, kw_only=True):
     """What folds told."""
 
     documents: Count
-    groups: Count
     words: Count
     unknown: Count
     right: Count | None
@@ -54,7 +53,6 @@ class FoldsHead(Struct, frozen=True, kw_only=True):
     decided_right: Count | None = None
 
     def __post_init__(self) -> None:
-        _agree(self.groups <= self.documents, "more groups than documents held out")
         _agree(self.right is None or self.right <= self.documents, "more right than documents held out")
         _agree(self.unknown <= self.words, "more unknown words than words")
         _agree(sum(self.labels) in (0, self.documents), "other labels given than documents held out")

@@ -34,7 +34,7 @@ from upsort.core.training.stored_documents import PrunedCounts, StoredDocuments
 from upsort.io.plan.plan_file import resolved_plan
 from upsort.io.plan.resources import english_for
 from upsort.io.sorter import stored_arrays
-from upsort.io.sorter.head import HEAD, array_in, check_arrays, checked_members, damaged, lines_in, read_head
+from upsort.io.sorter.head import HEAD, FoldsHead, array_in, check_arrays, checked_members, damaged, lines_in, read_head
 from upsort.io.sorter.saving import LEFT_OUT, STORED, TERMS, folder_of
 from upsort.io.tables.bounds import DAMAGED, LARGE_MOST, named_file
 
@@ -310,7 +310,8 @@ def _sketches(contents: _Contents, path: Path) -> Sketches:
 
 def _held_out(values: Any) -> HeldOut:
     """Measured by the folds of the training."""
-    return HeldOut(**{**values, "labels": np.array(values["labels"], dtype=np.int64)})
+    known = {name: values[name] for name in FoldsHead.__struct_fields__ if name in values}
+    return HeldOut(**{**known, "labels": np.array(values["labels"], dtype=np.int64)})
 
 
 def _declared_space(answer: dict[str, Any]) -> Declared:
