@@ -290,6 +290,28 @@ def test_how_good_learned_lemma_rules_are_is_told(program: Program, tmp_path: Pa
     assert "lilie" in found.out
 
 
+@pytest.mark.parametrize(
+    "steps",
+    ["lower,stem", "stop_words,stem,lower", "lower,lemmas,stem,lengths", "markup,links,lower,accents,stem", "stem,accents"],
+)
+@pytest.mark.parametrize("keep", ["", "ferns", "Ferns,leaves,the", "greenhouse no. 4,ün"])
+def test_what_is_shown_is_what_is_written(program: Program, tmp_path: Path, steps: str, keep: str) -> None:
+    (tmp_path / "t.csv").write_text(
+        "text\nFerns ferns leaves Leaves and roses\nThe <b>ferns</b> of the leaves https://fernhollow.example\n"
+        "Greenhouse no. 4: ünder the rosés\n"
+    )
+    choices = ("t.csv", "--text=text", f"--steps={steps}", f"--set=clean.keep={keep}", "--show=3", "-o", "o.csv", "--overwrite")
+    found = program("clean", *choices, "--json").json
+    with (tmp_path / "o.csv").open(encoding="utf-8", newline="") as stream:
+        written = [row["cleaned"] for row in csv.DictReader(stream)]
+    assert [document["steps"][-1]["after"] for document in found["shown"]] == written
+    assert found["steps"][-1]["tokens"] == sum(len(text.split()) for text in written)
+    assert found["steps"][-1]["distinct"] == len({word for text in written for word in text.split()})
+    for document in found["shown"]:  # what each step removed or changed is not in the text after it, unless it was there twice
+        removed = {word for step in document["steps"][-2:] for word in step["removed"]}
+        assert not removed & set(keep.split(",")), removed
+
+
 def test_the_table_of_steps_shows_what_each_step_does_alone() -> None:
     cleaning = cleaner(Clean(steps=("markup", "lower", "links", "stem")))
     corpus = OnCorpus(cleaning)

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from upsort.core.errors import UsageProblem
-from upsort.core.text.characters import is_repetition, lines_between, lower, mapped, passages, spellings
+from upsort.core.text.characters import is_repetition, lines_between, lower, passages, renamed_label, spellings
 from upsort.core.text.editing import Edit, Substitution, TracedText, edited
 from upsort.core.text.languages import broken_characters
 from upsort.core.text.step import MARKER_CHARACTERS, marker, shown, unmarked
@@ -52,14 +52,14 @@ class TestPassages:
 
 class TestLabels:
     def test_labels_are_trimmed_folded_and_renamed(self) -> None:
-        assert mapped("  Pests ", {}, fold_case=False, language="en") == "Pests"
-        assert mapped("  Pests ", {}, fold_case=True, language="en") == "pests"
-        assert mapped("Bugs", {"Bugs": "pests"}, fold_case=True, language="en") == "pests"
-        assert mapped("BUGS", {"bugs": "pests"}, fold_case=True, language="en") == "pests"
-        assert mapped("BUGS", {"bugs": "pests"}, fold_case=False, language="en") == "BUGS"
+        assert renamed_label("  Pests ", {}, fold_case=False, language="en") == "Pests"
+        assert renamed_label("  Pests ", {}, fold_case=True, language="en") == "pests"
+        assert renamed_label("Bugs", {"Bugs": "pests"}, fold_case=True, language="en") == "pests"
+        assert renamed_label("BUGS", {"bugs": "pests"}, fold_case=True, language="en") == "pests"
+        assert renamed_label("BUGS", {"bugs": "pests"}, fold_case=False, language="en") == "BUGS"
 
     def test_the_dotted_i_follows_the_language(self) -> None:
-        assert mapped("SIĞINAK", {}, fold_case=True, language="tr") == "sığınak"
+        assert renamed_label("SIĞINAK", {}, fold_case=True, language="tr") == "sığınak"
         assert lower("İZ", "tr") == "iz"
 
     def test_mere_spellings_are_put_together_commonest_first(self) -> None:

@@ -78,7 +78,7 @@ class TextColumn(Sequence[str]):
         """Those of all, one after the other."""
         return TextColumn(pyarrow.concat_arrays([part.array for part in parts])) if len(parts) > 1 else parts[0]
 
-    def take(self, places: Ints | Places | Sequence[int]) -> "TextColumn":
+    def take(self, places: Ints | Places | Codes | Sequence[int]) -> "TextColumn":
         """Some of the texts."""
         return TextColumn(self.array.take(arrow_numbers(np.asarray(places, dtype=np.int64))))
 
@@ -277,6 +277,24 @@ def numbered(texts: Sequence[str]) -> tuple[tuple[str, ...], Ints]:
 def texts_by_code(texts: Sequence[str], codes: Ints | Places) -> Sequence[str]:
     """(n,) the text of each code."""
     return chosen_texts(compact(texts, few=-1 if codes.size > _FEW else len(texts)), codes)
+
+
+def numbered_names(name: str, numbers: Sequence[int]) -> Sequence[str]:
+    """The name followed by each number."""
+    ends = compact([name, ""], few=0) if len(numbers) > _FEW else ()
+    if not isinstance(ends, TextColumn):
+        return [f"{name}{number}" for number in numbers]
+    digits = arrow_numbers(np.asarray(numbers, dtype=np.int64)).cast(pyarrow.large_string())
+    return TextColumn(arrow_compute.binary_join_element_wise(ends.array[0], digits, ends.array[1]))
+
+
+def texts_of_words(words: Sequence[str], codes: Codes, starts: Ints) -> Sequence[str]:
+    """(n,) texts of words with a space between them. codes: of all words, text by text; starts: (n + 1,) where each begins."""
+    held = compact(words, few=0) if codes.size > _FEW else words
+    if not isinstance(held, TextColumn):
+        return [" ".join([words[code] for code in codes[begin:end].tolist()]) for begin, end in pairwise(starts.tolist())]
+    lists = pyarrow.LargeListArray.from_arrays(arrow_numbers(starts), held.take(codes).array)
+    return TextColumn(arrow_compute.binary_join(lists, TextColumn.of([" "]).array[0]))
 
 
 def joined_text(texts: Sequence[str]) -> str:

@@ -6,27 +6,29 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from dataclasses import field
-from itertools import pairwise, zip_longest
+from itertools import zip_longest
 from pathlib import Path
 
+import numpy as np
 from msgspec import Struct
 
 from upsort.core import plan
+from upsort.core.arrays import Bools, Codes, holds_any, texts_of_words
 from upsort.core.errors import DataProblem, suggestion
 from upsort.core.features.counting import in_blocks
 from upsort.core.lazy import record
 from upsort.core.text.cleaning import Cleaner, cleaner
 from upsort.core.text.editing import edited
-from upsort.core.text.final_forms import mapped
-from upsort.core.text.step import shown, unmarked
+from upsort.core.text.step import MARKER_CHARACTERS, shown, unmarked
 from upsort.core.text.steps import step_called
-from upsort.core.text.tokeniser import Tokens, tokenise
+from upsort.core.text.tokeniser import Tokens, WordMemory, selected, tokenise
 from upsort.io.outputs.table_file import table_file
 from upsort.io.plan.resources import resources_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
+from upsort.io.tables.rows import write_columns
 from upsort.workflows.shared.context import RunContext, nothing_usable
 
 CLEANED_COLUMN = "cleaned"
@@ -146,14 +148,14 @@ def clean(work: RunContext, showing: ShowRequest, output: CleanedFile | None = N
     measuring = OnCorpus(cleaning)
     written = 0
     with ExitStack() as stack:
-        write = stack.enter_context(_cleaned_rows(work.inputs, work.plan, cleaning, output)) if output is not None else None
+        write = stack.enter_context(_cleaned_rows(work.inputs, work.plan, output)) if output is not None else None
         for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects):
             if not block.rows:
                 continue
             chosen.add_block(block)
-            measuring.add(block.texts)
+            tokens = measuring.add(block.texts)
             if write is not None:
-                write(block)
+                write(block, tokens)
                 written += len(block.rows)
             work.advance(len(block.rows))
         if not measuring.documents:
@@ -166,23 +168,17 @@ def clean(work: RunContext, showing: ShowRequest, output: CleanedFile | None = N
 
 
 @contextmanager
-def _cleaned_rows(
-    inputs: Inputs, choices: plan.Plan, cleaning: Cleaner, output: CleanedFile
-) -> Iterator[Callable[[DocumentBlock], None]]:
-    """A writer of blocks with their cleaned text."""
+def _cleaned_rows(inputs: Inputs, choices: plan.Plan, output: CleanedFile) -> Iterator[Callable[[DocumentBlock, Tokens], None]]:
+    """A writer of blocks with their cleaned tokens."""
     columns = [name for name in merged_columns(table.columns for table in inputs.tables) if name != CLEANED_COLUMN]
     by_name = ColumnMapper(columns)
-    target = columns.index(choices.columns.text[0]) if output.in_place else None
+    target = columns.index(choices.columns.text[0]) if output.in_place else len(columns)
     with table_file(output.path, columns if output.in_place else [*columns, CLEANED_COLUMN]) as writer:
 
-        def write(block: DocumentBlock) -> None:
-            rows = by_name.rows(block.columns, block.rows)
-            for row, cleaned in zip(rows, _as_text(cleaning, block.texts), strict=True):
-                if target is None:
-                    row.append(cleaned)
-                else:
-                    row[target] = cleaned
-            writer.writerows(rows)
+        def write(block: DocumentBlock, tokens: Tokens) -> None:
+            cells = by_name.cells(block.columns, block.rows)
+            cells[target : target + 1] = [texts_of_words(tokens.words, tokens.codes, tokens.starts)]
+            write_columns(writer, cells)
 
         yield write
 
@@ -266,61 +262,67 @@ def _whole_words(before: str, after: str) -> list[tuple[str, str]]:
 
 
 class OnCorpus:
-    """Tokens, distinct tokens and empty documents after each step, and its time, added up over blocks."""
+    """Tokens, distinct tokens and empty documents after each step, and its time, added up over blocks. Words are numbered once
+    for all steps."""
 
     def __init__(self, cleaning: Cleaner) -> None:
         self.cleaning = cleaning
         self.documents = 0
-        self.rows: dict[str, _Tally] = {}
+        self._memory = WordMemory(shown)
+        self._tallies = [_Tally(name) for name in ("as it comes", *(name for name, _ in (*cleaning.on_text, *cleaning.on_words)))]
 
-    def add(self, texts: Sequence[str]) -> None:
-        """A block of documents."""
+    def add(self, texts: Sequence[str]) -> Tokens:
+        """A block of documents; returns their tokens after all steps."""
         self.documents += len(texts)
-        protected = [unmarked(text) for text in texts]
+        memory, cleaning, (first, *tallies) = self._memory, self.cleaning, self._tallies
+        if holds_any(texts, MARKER_CHARACTERS):
+            texts = [unmarked(text) for text in texts]
         began = time.perf_counter()
-        tokens = tokenise(protected)
-        self._note("as it comes", 0, tokens, time.perf_counter() - began)
-        for number, (name, change) in enumerate(self.cleaning.on_text, 1):
+        first.add(tokenise(texts, memory=memory), began)
+        tokens = cleaning.cut(texts, memory=memory)
+        for tally, (_, change) in zip(tallies, cleaning.on_text, strict=False):
+            began, before = time.perf_counter(), texts
+            texts = change.apply_to_all(texts)
+            tally.seconds += time.perf_counter() - began
+            tokens = tokens if texts is before else cleaning.cut(texts, memory=memory)
+            tally.add(tokens)
+        for tally, (_, step) in zip(tallies[len(cleaning.on_text) :], cleaning.on_words, strict=True):
             began = time.perf_counter()
-            protected = [change.apply(text) for text in protected]
-            seconds = time.perf_counter() - began
-            self._note(name, number, self.cleaning.cut(protected), seconds)
-        tokens = self.cleaning.cut(protected)
-        for number, (name, step) in enumerate(self.cleaning.on_words, 1 + len(self.cleaning.on_text)):
-            began = time.perf_counter()
-            tokens = mapped(tokens, step)
-            self._note(name, number, tokens, time.perf_counter() - began)
-
-    def _note(self, name: str, number: int, tokens: Tokens, seconds: float) -> None:
-        tally = self.rows.setdefault(f"{number} {name}", _Tally(step=name))
-        tally.tokens += tokens.codes.size
-        tally.words.update(tokens.words)
-        tally.empty += int((tokens.starts[1:] == tokens.starts[:-1]).sum())
-        tally.seconds += seconds
+            new = memory.words[tally.forms.size :]
+            tally.forms = np.append(tally.forms, memory.number_forms([step(word) if word else word for word in new]))
+            codes = tally.forms[tokens.codes]
+            tokens = selected(Tokens(memory.words, codes, tokens.starts, tokens.sentences), codes != memory.nothing)
+            tally.add(tokens, began)
+        return tokens
 
     def steps(self) -> list[StepOnCorpus]:
         """A row for each step, in order."""
         return [
             StepOnCorpus(
-                step=tally.step, tokens=tally.tokens, distinct=len(tally.words), empty=tally.empty, seconds=tally.seconds
+                step=tally.step, tokens=tally.tokens, distinct=int(tally.met.sum()), empty=tally.empty, seconds=tally.seconds
             )
-            for tally in self.rows.values()
+            for tally in self._tallies
         ]
 
 
-@record(kw_only=True)
+@record
 class _Tally:
+    """forms, met: of each word of the memory, the number of what a step on words makes of it, and whether it is a token."""
+
     step: str
     tokens: int = 0
-    words: set[str] = field(default_factory=set)
     empty: int = 0
     seconds: float = 0.0
+    forms: Codes = field(default_factory=lambda: np.zeros(0, dtype=np.int32))
+    met: Bools = field(default_factory=lambda: np.zeros(0, dtype=bool))
 
-
-def _as_text(cleaning: Cleaner, texts: Sequence[str]) -> list[str]:
-    tokens = cleaning.tokens_of(texts)
-    starts = tokens.starts.tolist()
-    return [" ".join(tokens.words[code] for code in tokens.codes[begin:end].tolist()) for begin, end in pairwise(starts)]
+    def add(self, tokens: Tokens, began: float | None = None) -> None:
+        """Tokens after the step. began: when it did, where its time is not yet counted."""
+        self.seconds += time.perf_counter() - began if began is not None else 0.0
+        self.tokens += tokens.codes.size
+        self.empty += int((tokens.starts[1:] == tokens.starts[:-1]).sum())
+        self.met = np.append(self.met, np.zeros(len(tokens.words) - self.met.size, dtype=bool))
+        self.met[tokens.codes] = True
 
 
 def on_word(cleaning: Cleaner, word: str) -> list[WordForm]:

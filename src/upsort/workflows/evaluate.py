@@ -1,6 +1,6 @@
 """Evaluate a sorter on labelled documents that it was not trained on, block by block."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import field, fields, replace
 from pathlib import Path
@@ -10,7 +10,7 @@ from msgspec import UNSET, Struct, UnsetType
 from scipy.sparse import csr_array
 
 from upsort.core.analysis.label_terms import strongest_terms
-from upsort.core.arrays import AnyArray, chosen_texts
+from upsort.core.arrays import chosen_texts
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.novelty import NearestTraining, SimilarityRates
@@ -120,8 +120,8 @@ class DecisionCollector:
         ]
         return DecidedBlock(len(block.documents), collected, mistaken)
 
-    def _keep(self, collected: DecidedDocuments, seen: _AnswerBlock) -> Iterator[tuple[int, Mistake]]:
-        """Keep what a block's documents were given; yields the mistaken ones, where they are not made of passages."""
+    def _keep(self, collected: DecidedDocuments, seen: _AnswerBlock) -> list[tuple[int, Mistake]]:
+        """Keep what a block's documents were given; returns the mistaken ones, where they are not made of passages."""
         sorter, block = seen.sorter, seen.block
         labels = block.metadata.answers[seen.answer]
         labelled = [place for place, label in enumerate(labels) if label]
@@ -133,23 +133,16 @@ class DecisionCollector:
         collected.values += chosen_texts(column_of(block.rows, by), labelled) if by is not None else [""] * len(labelled)
         collected.names += chosen_texts(block.ids if named is None else column_of(block.rows, named), labelled)
         collected.true += [_true(sorter, labels[place]) for place in labelled]
-        texts = block.texts
         if seen.sketches is not None:
             collected.sketches.append(seen.sketches.rows(np.array(labelled, dtype=np.int64)))
         if self.passages is not None:
-            collected.texts += [texts[place] for place in labelled]
+            collected.texts += chosen_texts(block.texts, labelled)
             collected.matrices.append(csr_array(seen.matrix[labelled]))
-            return
-        sorted_as = list(sorter.sorted_as(seen.decisions))
-        for place in labelled:
-            true = _true(sorter, labels[place])
-            undecided = seen.decisions.undecided is not None and bool(seen.decisions.undecided[place])
-            if sorted_as[place] != true and not undecided:
-                begin, end = seen.matrix.indptr[place : place + 2].tolist()
-                values = (seen.matrix.indices[begin:end], seen.matrix.data[begin:end])
-                mistake = mistake_of(sorter, seen.decisions, place, (block.ids[place], texts[place], true), values)
-                collected.mistakes.append(mistake)
-                yield place, mistake
+            return []
+        true = dict(zip(labelled, collected.true[len(collected.true) - len(labelled) :], strict=True))
+        mistakes = _mistakes(sorter, seen.decisions, (block.ids, block.texts, true), seen.matrix)
+        collected.mistakes += [mistake for _, mistake in mistakes]
+        return mistakes
 
 
 def rows_of_decisions(decisions: Decisions, places: Sequence[int]) -> Decisions:
@@ -165,40 +158,52 @@ def _true(sorter: TrainedSorter, cell: str) -> str:
     return sorter.joined(labels_in(cell, sorter.plan.columns.label_separator))
 
 
-def mistake_of(
+def _mistakes(
     sorter: TrainedSorter,
     decisions: Decisions,
-    place: int,
-    mistaken_document: tuple[str, str, str],
-    values: tuple[AnyArray, AnyArray],
-) -> Mistake:
-    """said: the document's identifier, its text, and its own label. values: its terms."""
-    reference, text, true = mistaken_document
-    if decisions.sets is not None:
-        return _mistaken_set(sorter, decisions, place, mistaken_document, values)
+    documents: tuple[Sequence[str], Sequence[str], Mapping[int, str]],
+    matrix: csr_array,
+) -> list[tuple[int, Mistake]]:
+    """The places of mistaken documents, and what there is to say of them. documents: the identifiers and texts of all, and the
+    own labels of those that have any, by their places. matrix: the terms of all."""
+    names, texts, true = documents
+    sorted_as, undecided = list(sorter.sorted_as(decisions)), decisions.undecided
+    wrong = [at for at, own in true.items() if sorted_as[at] != own and (undecided is None or not undecided[at])]
+    chances_pulls = [(_single if decisions.sets is None else _worst_of_set)(sorter, decisions, at, true[at]) for at in wrong]
+    pulled_by = strongest_terms(sorter, csr_array(matrix[wrong]), [pull for _, pull in chances_pulls], _PULLS)
+    return [
+        (
+            at,
+            Mistake(
+                reference=names[at],
+                text=text,
+                true=true[at],
+                sorted_as=sorted_as[at],
+                probability=probability,
+                own_probability=own_probability,
+                pulled_by=terms,
+            ),
+        )
+        for at, text, ((probability, own_probability), _), terms in zip(
+            wrong, chosen_texts(texts, wrong), chances_pulls, pulled_by, strict=True
+        )
+    ]
+
+
+_Pull = tuple[tuple[float, float], tuple[int | None, int | None]]
+"""The probabilities of the label given and of the own one, and the numbers of both, see `strongest_terms`."""
+
+
+def _single(sorter: TrainedSorter, decisions: Decisions, place: int, true: str) -> _Pull:
     best = int(decisions.best[place])
     own = sorter.labels.index(true) if true in sorter.labels else None
-    return Mistake(
-        reference=reference,
-        text=text,
-        true=true,
-        sorted_as=sorter.sorted_as(rows_of_decisions(decisions, [place]))[0],
-        probability=float(decisions.probabilities[place, best]),
-        own_probability=float(decisions.probabilities[place, own]) if own is not None else 0.0,
-        pulled_by=strongest_terms(sorter, values, best, own)[:_PULLS],
-    )
+    chances = decisions.probabilities[place]
+    return (float(chances[best]), float(chances[own]) if own is not None else 0.0), (best, own)
 
 
-def _mistaken_set(
-    sorter: TrainedSorter,
-    decisions: Decisions,
-    place: int,
-    mistaken_document: tuple[str, str, str],
-    values: tuple[AnyArray, AnyArray],
-) -> Mistake:
+def _worst_of_set(sorter: TrainedSorter, decisions: Decisions, place: int, true: str) -> _Pull:
     """The same of a set of labels: the one reported is its label that is most surely given wrongly, or missed."""
     assert decisions.sets is not None
-    reference, text, true = mistaken_document
     own = labels_in(true, sorter.plan.columns.label_separator)
     has = np.array([label in own for label in sorter.labels], dtype=bool)
     given, chances = decisions.sets[place], decisions.probabilities[place]
@@ -206,15 +211,7 @@ def _mistaken_set(
     worst = int(sure.argmax())
     known = sure[worst] >= 0  # else all that the sorter knows is right, and a label is wanting that it does not know
     probability = float(sure[worst]) if known else float(np.where(given, chances, 1.0 - chances).min())
-    return Mistake(
-        reference=reference,
-        text=text,
-        true=true,
-        sorted_as=sorter.sorted_as(rows_of_decisions(decisions, [place]))[0],
-        probability=probability,
-        own_probability=1.0 - probability if known else 0.0,
-        pulled_by=strongest_terms(sorter, values, worst, None)[:_PULLS] if given[worst] and known else (),
-    )
+    return (probability, 1.0 - probability if known else 0.0), (worst if given[worst] and known else None, None)
 
 
 def mistake_cells(mistakes: Sequence[tuple[TrainedSorter, Mistake]], answer: str) -> list[str]:
@@ -316,15 +313,11 @@ def _of_documents(passages: DecidedCorpus, collected: DecidedDocuments, how: Pas
         similarity = np.zeros(len(names))
         np.maximum.at(similarity, owner, passages.similarity)
     true = [passages.true[place] for place in first]
-    sorted_as = sorter.sorted_as(decisions)
     matrix = stacked(collected.matrices)
-    mistakes = []
-    for place in range(len(names)):
-        undecided = decisions.undecided is not None and bool(decisions.undecided[place])
-        if sorted_as[place] != true[place] and not undecided:
-            summed = csr_array(matrix[np.flatnonzero(owner == place)].sum(axis=0).reshape(1, -1))
-            mistaken_document = (names[place], collected.texts[first[place]], true[place])
-            mistakes.append(mistake_of(sorter, decisions, place, mistaken_document, (summed.indices, summed.data)))
+    summed = csr_array((np.ones(owner.size), (owner, np.arange(owner.size))), shape=(len(names), owner.size)) @ matrix
+    summed.sort_indices()
+    texts = [collected.texts[place] for place in first]
+    mistakes = [mistake for _, mistake in _mistakes(sorter, decisions, (names, texts, dict(enumerate(true))), summed)]
     return DecidedCorpus(
         sorter=sorter,
         names=names,

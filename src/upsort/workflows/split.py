@@ -1,6 +1,6 @@
 """Dividing a corpus into a training and a held-out table, row for row as it was read."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -23,10 +23,11 @@ from upsort.io.notices import RejectedRows
 from upsort.io.outputs.atomic import replacing_all
 from upsort.io.outputs.registry import HELD_OUT_NAME, TRAINING_NAME
 from upsort.io.outputs.table_file import table_file
+from upsort.io.tables.columnar import chosen_rows
 from upsort.io.tables.columns import ColumnMapper, merged_columns
 from upsort.io.tables.document_blocks import RowMetadata
 from upsort.io.tables.documents import DocumentReader, RowRequirement
-from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason
+from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, write_columns
 from upsort.workflows.cross_validate import day_numbers
 from upsort.workflows.shared.context import RunContext, nothing_usable
 from upsort.workflows.shared.corpus import check_labels, labels_of
@@ -97,7 +98,7 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
         held_out = hold_out(documents, share, work.plan.judge.seed)
     paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
     _write(work, reader, paths, held_out, left_out)
-    included = np.array([place not in left_out for place in range(numbers.size)], dtype=bool)
+    included = _without(left_out, numbers.size)
     own = documents.own
     label_counts = [
         dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True)) for side_rows in (~held_out, held_out)
@@ -118,6 +119,13 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
         seed=None if judge.in_time else judge.seed,
         dates=message,
     )
+
+
+def _without(left_out: Iterable[int], rows: int) -> Bools:
+    """(n,) which rows are in one of the parts."""
+    included = np.ones(rows, dtype=bool)
+    included[list(left_out)] = False
+    return included
 
 
 @record(frozen=True)
@@ -166,16 +174,18 @@ def _write(
     work: RunContext, reader: DocumentReader, paths: Sequence[Path], held_out_rows: Bools, left_out: dict[int, RejectionReason]
 ) -> None:
     """Write the rows of both parts; those of neither are set aside with their reason."""
+    included = _without(left_out, held_out_rows.size)
     by_name = ColumnMapper(merged_columns(table.columns for table in work.inputs.tables))
     with replacing_all(), table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
-        place = 0
+        first = 0
         for block in reader.blocks(work.inputs, RejectedRows()):
-            for row, line, cells in zip(block.rows, block.lines, by_name.rows(block.columns, block.rows), strict=True):
-                if place in left_out:
-                    work.rejects.add(RejectedRow(block.source, line, left_out[place], tuple(row)))
-                else:
-                    (held_out if held_out_rows[place] else training).writerow(cells)
-                place += 1
+            held, written = held_out_rows[first:][: len(block.rows)], included[first:][: len(block.rows)]
+            for writer, chosen in ((training, ~held & written), (held_out, held & written)):
+                rows = chosen_rows(block.rows, np.flatnonzero(chosen).tolist())
+                write_columns(writer, by_name.cells(block.columns, rows))
+            for row in np.flatnonzero(~written).tolist():
+                work.rejects.add(RejectedRow(block.source, block.lines[row], left_out[first + row], tuple(block.rows[row])))
+            first += len(block.rows)
 
 
 def _far(rows: Sequence[int], label_counts: Sequence[dict[str, int]], share: float) -> dict[str, float]:

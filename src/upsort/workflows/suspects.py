@@ -81,14 +81,11 @@ def suspects(work: RunContext, most: int | None = None, output: Path | None = No
     whole, seen = train_sorter(documents, method.for_labels())
     texts_needed = np.unique(judged[ranked.places])
     matrix = local_matrix(seen.matrix[texts_needed]) if texts_needed.size else csr_array((0, 0))
+    pulled_by = strongest_terms(whole, matrix[np.searchsorted(texts_needed, judged[ranked.places])], ranked.pulled, _PULLS)
     listed: list[Suspect] = []
     of_row: dict[int, Suspect] = {}
     for at, place in enumerate(judged[ranked.places].tolist()):
         row = int(ready.rows[place])
-        at_row = int(np.searchsorted(texts_needed, place))
-        begin, end = matrix.indptr[at_row : at_row + 2].tolist()
-        values = (matrix.indices[begin:end], matrix.data[begin:end])
-        pulled_to, pulled_from = ranked.pulled[at]
         suspect = Suspect(
             reference=corpus.metadata.ids[row],
             text=corpus.texts[row],
@@ -97,7 +94,7 @@ def suspects(work: RunContext, most: int | None = None, output: Path | None = No
             own=float(ranked.own[at]),
             other=float(ranked.other[at]),
             wrong=float(ranked.wrong[at]),
-            pulled_by=strongest_terms(whole, values, pulled_to, pulled_from)[:_PULLS] if pulled_to is not None else (),
+            pulled_by=pulled_by[at],
         )
         listed.append(suspect)
         of_row[row] = suspect

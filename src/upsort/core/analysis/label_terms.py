@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from math import exp, sqrt
 
 import numpy as np
+from scipy.sparse import csr_array
 
 from upsort.core.arrays import AnyArray, Floats, Ints, Places
 from upsort.core.distributions import normal_quantile
@@ -319,15 +320,25 @@ def informative_terms(sorter: TrainedSorter, top: int) -> dict[str, list[LabelTe
     return terms
 
 
-def strongest_terms(sorter: TrainedSorter, values: tuple[AnyArray, AnyArray], label: int, other: int | None) -> tuple[str, ...]:
-    """The terms of a document that speak for a label against another, or against the mean of all labels; the strongest first.
+def strongest_terms(
+    sorter: TrainedSorter, matrix: csr_array, pairs: Sequence[tuple[int | None, int | None]], most: int
+) -> list[tuple[str, ...]]:
+    """For each document the terms that speak for one label against another, the strongest first; ties in the order of columns.
 
-    values: (m,) columns and (m,) values of the document. Nothing for a sorter without weights."""
+    matrix: (n, p) of the documents. pairs: (n) the numbers of both labels; None for the second stands for the mean of all labels,
+    for the first for no terms. most: how many terms. None for a sorter without weights."""
     rule = sorter.classifier.rule
-    if rule is None:
-        return ()
-    terms, numbers = values
-    against = rule.weights[terms, other] if other is not None else rule.weights[terms].mean(axis=1)
-    pulls = numbers * (rule.weights[terms, label] - against)
-    order = np.argsort(-pulls, kind="stable")
-    return tuple(sorter.space.terms[int(terms[at])] for at in order.tolist() if pulls[at] > 0)
+    if rule is None or not pairs:
+        return [()] * len(pairs)
+    owner = np.repeat(np.arange(len(pairs)), np.diff(matrix.indptr))
+    to, other = np.array([[-1 if label is None else label for label in pair] for pair in pairs], dtype=np.int64)[owner].T
+    terms = matrix.indices
+    against = np.where(other >= 0, rule.weights[terms, other], 0.0)
+    against[other < 0] = rule.weights[terms[other < 0]].mean(axis=1)
+    pulls = np.where(to >= 0, matrix.data * (rule.weights[terms, to] - against), 0.0)
+    order = np.lexsort((-pulls, owner))
+    first = (np.arange(order.size) - matrix.indptr[owner] < most) & (pulls[order] > 0)
+    found: list[list[str]] = [[] for _ in pairs]
+    for at in order[first].tolist():
+        found[owner[at]].append(sorter.space.terms[int(terms[at])])
+    return list(map(tuple, found))

@@ -199,7 +199,7 @@ def lines_between(text: str, first: int, last: int | None) -> str:
 _SEPARATORS = re.compile(r"[\W_]+")
 
 
-def mapped(label: str, relabel: Mapping[str, str], fold_case: bool, language: str) -> str:
+def renamed_label(label: str, relabel: Mapping[str, str], fold_case: bool, language: str) -> str:
     """A label trimmed, in lower case where asked, and renamed where `relabel` has it (as written or in lower case)."""
     label = label.strip()
     folded = lower(label, language) if fold_case else label

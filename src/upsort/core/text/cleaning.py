@@ -62,11 +62,7 @@ class Cleaner:
         if not steps:
             return None
 
-        protected = protected_texts(self.settings, self.resources)
-
         def formed(word: str) -> str:
-            if word in protected:
-                return word
             for step in steps:
                 word = step(word) if word else word
             return word
@@ -227,13 +223,14 @@ def cleaner(settings: Clean, resources: Resources | None = None, with_sentences:
     first = next((place for place, step in enumerate(steps) if step.place is StepPlace.ON_WORDS), len(steps))
     on_text = [(step.name, _on_text(step)(settings, resources)) for step in steps[:first]]
     on_words: list[tuple[str, WordStep]] = []
+    protected = protected_texts(settings, resources)
     for step in steps[first:]:
         match step.place:
             case StepPlace.ON_WORDS:
                 before = composed(on_text, [earlier for _, earlier in on_words])
-                on_words.append((step.name, _on_words(step)(settings, resources, before)))
+                on_words.append((step.name, _unless(protected, _on_words(step)(settings, resources, before))))
             case StepPlace.ANYWHERE:
-                on_words.append((step.name, _on_a_word(_on_text(step)(settings, resources))))
+                on_words.append((step.name, _unless(protected, _on_a_word(_on_text(step)(settings, resources)))))
             case StepPlace.NO_EFFECT_AFTER:
                 pass
             case StepPlace.BEFORE_WORDS:
@@ -283,6 +280,11 @@ def composed(on_text: Sequence[tuple[str, TextStep]], earlier: Sequence[WordStep
         return word
 
     return formed
+
+
+def _unless(protected: frozenset[str], step: WordStep) -> WordStep:
+    """The step on words that are not to be kept as they are."""
+    return (lambda word: word if word in protected else step(word)) if protected else step
 
 
 def _on_a_word(step: TextStep) -> WordStep:

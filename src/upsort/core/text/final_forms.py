@@ -111,13 +111,6 @@ def words_by_form(counted: CountedWords) -> dict[str, list[str]]:
     return {form: found for form, found in words.items() if found != [form]}
 
 
-def mapped(tokens: Tokens, step: WordStep) -> Tokens:
-    """Each distinct word replaced by what the step makes of it; words that it makes nothing of are left out."""
-    numbers: dict[str, int] = {"": -1}
-    places = [numbers.setdefault(step(word), len(numbers) - 1) for word in tokens.words]
-    return recoded(tokens, list(numbers)[1:], np.array(places, dtype=np.int32))
-
-
 def recoded(tokens: Tokens, words: Sequence[str], places: Codes) -> Tokens:
     """The tokens with words[places[i]] for the i-th of theirs; those with −1 are left out."""
     codes = places[tokens.codes] if places.size else tokens.codes

@@ -80,7 +80,8 @@ class _Delimited:
 
 def delimited_text(delimiter: str, columns: Sequence[Sequence[str]]) -> str:
     """The rows of columns as separated cells, a line each."""
-    arrays = [compact(column if isinstance(column, TextColumn) else [*map(str, column)]) for column in columns]
+    few = {"few": 0} if any(isinstance(column, TextColumn) for column in columns) else {}
+    arrays = [column if isinstance(column, TextColumn) else compact([*map(str, column)], **few) for column in columns]
     if len(arrays) > 1 and all(isinstance(column, TextColumn) for column in arrays):
         return _joined_columns(delimiter, arrays)
     quoted = [_quoted(column, delimiter) for column in columns]

@@ -7,10 +7,12 @@ from typing import overload
 
 import numpy as np
 
-from upsort.core.arrays import Ints, TextColumn, chosen_texts, concatenated
+from upsort.core.arrays import Ints, TextColumn, chosen_texts, concatenated, numbered_names
 from upsort.core.lazy import arrow_csv, pyarrow
 from upsort.io.tables.bounds import SHOWN, size_text
 from upsort.io.tables.rows import ROWS_A_BLOCK, Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, Rows, in_large
+
+_LINE_FEED = 10
 
 
 class ColumnarRows(Sequence[list[str]]):
@@ -47,7 +49,7 @@ def regular_rows(content: bytes, delimiter: str, width: int) -> tuple[ColumnarRo
 
     width: cells of each row. None where a row has more or fewer, where a quote is neither at an end of a cell nor doubled, for
     blank lines, carriage returns alone and bytes that are no text: all that is not as RFC 4180 has it."""
-    if content.count(b"\r") != content.count(b"\r\n"):
+    if b"\r" in content and content.count(b"\r") != content.count(b"\r\n"):
         return None
     if b'"' in content and b'"' in _quoted_cell(delimiter).sub(b"", content):
         return None
@@ -66,7 +68,8 @@ def regular_rows(content: bytes, delimiter: str, width: int) -> tuple[ColumnarRo
     more = np.zeros(len(rows), dtype=np.int64)  # lines of each row beyond its first
     for column in columns:
         more += column.line_feeds()
-    if len(rows) + more.sum() != content.count(b"\n") + (content[-1:] != b"\n"):
+    line_ends = np.count_nonzero(np.frombuffer(content, dtype=np.uint8) == _LINE_FEED)
+    if len(rows) + more.sum() != line_ends + (content[-1:] != b"\n"):
         return None  # blank lines are no rows
     return rows, np.arange(len(rows)) + np.cumsum(more) - more
 
@@ -86,6 +89,11 @@ def parts_of_block(block: Block, skip: int) -> list[Block]:
 def column_of(rows: Rows, place: int) -> Sequence[str]:
     """The cells of one column."""
     return rows.columns[place] if isinstance(rows, ColumnarRows) else [row[place] for row in rows]
+
+
+def origins_of(block: Block) -> Sequence[str]:
+    """Where each row came from: `file:line`, or the file."""
+    return block.files if block.files is not None else numbered_names(f"{block.source}:", block.lines)
 
 
 def chosen_rows(rows: Rows, places: Sequence[int]) -> Rows:

@@ -127,9 +127,9 @@ class Block:
     refused: list[RejectedRow] = field(default_factory=list)
     files: list[str] | None = None
 
-    def origins(self) -> list[str]:
-        """Where each row came from: `file:line`, or the file."""
-        return self.files if self.files is not None else [f"{self.source}:{line}" for line in self.lines]
+    def origin(self, row: int) -> str:
+        """Where a row came from: `file:line`, or the file."""
+        return self.files[row] if self.files is not None else f"{self.source}:{self.lines[row]}"
 
 
 def blocks_of(source: str, columns: tuple[str, ...], found: Iterable[tuple[int, list[str]] | RejectedRow]) -> Iterator[Block]:
@@ -344,6 +344,12 @@ def flush_rows(writer: RowSink) -> None:
     """Write the rows that a writer of text still holds."""
     if isinstance(writer, TextWriter):
         writer.flush()
+
+
+def write_columns(writer: RowSink, columns: Sequence[Sequence[Any]]) -> None:
+    """Write rows, given column by column."""
+    text_of = text_maker(writer)
+    write_made(writer, text_of(columns) if text_of is not None else "", columns)
 
 
 def write_made(writer: RowSink, text: str, columns: Sequence[Sequence[Any]]) -> None:

@@ -11,14 +11,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from upsort.core.arrays import Ints, chosen_texts, distinct_sorted
+from upsort.core.arrays import Ints, blank_places, chosen_texts, distinct_sorted, mapped, tally
 from upsort.core.errors import UsageProblem, nearest, quoted
 from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.features.fingerprints import Fingerprints, fingerprints_of, joined
 from upsort.core.lazy import record
 from upsort.core.plan import Columns, Plan
-from upsort.core.text.characters import is_repetition, lines_between, mapped, passages
-from upsort.io.tables.columnar import chosen_rows, column_of
+from upsort.core.text.characters import is_repetition, lines_between, passages, renamed_label
+from upsort.io.tables.columnar import chosen_rows, column_of, origins_of
 from upsort.io.tables.columns import (
     PASSAGE_COLUMNS,
     ColumnMapper,
@@ -41,13 +41,18 @@ MARK_COLUMN = "set_aside"
 
 @record(frozen=True, kw_only=True)
 class FilteredRows:
-    """A block on its way, row by row: the text as it will stand, the label, and why it is to be set aside, where it is."""
+    """A block on its way: the texts as they will stand, the labels, and why rows are to be set aside, by their places."""
 
     block: Block
     roles: ColumnRoles
-    texts: list[str]
-    labels: list[str]
-    faults: list[RejectionReason | None]
+    texts: Sequence[str]
+    labels: Sequence[str]
+    faults: dict[int, RejectionReason]
+
+    @property
+    def sound(self) -> Ints:
+        """The places of the rows that have no fault."""
+        return np.setdiff1d(np.arange(len(self.texts)), list(self.faults), assume_unique=True)
 
 
 class CorpusRows:
@@ -63,26 +68,26 @@ class CorpusRows:
         """The columns of those rows of a block that are written."""
         block, roles, settings = documents.block, documents.roles, self.settings
         rows = block.rows if len(written) == len(block.rows) else chosen_rows(block.rows, written)
+        texts, origins = chosen_texts(documents.texts, written), chosen_texts(origins_of(block), written)
         columns = self.by_name.cells(block.columns, rows)
         label_at, text_at = self._source_position(self.choices.columns.label), self._text_at()
         if label_at is not None and roles.label is not None:
-            columns[label_at] = [documents.labels[row] for row in written]
-        origins = block.origins()
+            columns[label_at] = chosen_texts(documents.labels, written)
         if SOURCE_COLUMN not in self.source_columns:
-            columns.append([origins[row] for row in written])
+            columns.append(origins)
         if settings.passages and text_at is not None:
             how = (settings.passages, settings.passage_unit, settings.overlap)
-            pieces = [passages(text, *how) or [text] for text in (documents.texts[row] for row in written)]
+            pieces = [passages(text, *how) or [text] for text in texts]
             places = [place for place, passages_of_row in enumerate(pieces) for _ in passages_of_row]
-            identities = column_of(rows, roles.id) if roles.id is not None else [origins[row] for row in written]
+            identities = column_of(rows, roles.id) if roles.id is not None else origins
             columns = [chosen_texts(column, places) for column in [*columns, identities]]
             columns[text_at] = [piece for passages_of_row in pieces for piece in passages_of_row]
             columns.append([str(number) for passages_of_row in pieces for number in range(1, len(passages_of_row) + 1)])
             written = [written[place] for place in places]
         elif settings.lines and text_at is not None:
-            columns[text_at] = [documents.texts[row] for row in written]
+            columns[text_at] = texts
         if settings.keep:
-            columns.append(["" if (fault := documents.faults[row]) is None else str(fault) for row in written])
+            columns.append([str(documents.faults.get(row, "")) for row in written])
         return columns
 
     def _text_at(self) -> int | None:
@@ -133,19 +138,17 @@ class RowFilter:
         """The documents of a block."""
         number, block = placed
         settings, roles = self.settings, self.roles[number]
-        texts = list(texts_of(block.rows, roles))
+        texts = texts_of(block.rows, roles)
         if settings.lines:
             first, last = settings.lines
             texts = [lines_between(text, max(first, 1), last or None) for text in texts]
-        faults = self._faults(texts)
-        for place, reason in unreadable_rows(block, roles):
-            faults[place] = reason
-        labels = [""] * len(texts)
+        faults = self._faults(texts) | dict(unreadable_rows(block, roles))
+        labels: Sequence[str] = [""] * len(texts)
         if roles.label is not None:
-            labels = [self._label(roles.label_in(cell)) for cell in column_of(block.rows, roles.label)]
+            labels = mapped(column_of(block.rows, roles.label), lambda cell: self._label(roles.label_in(cell)))
             if self._wanted:
                 for row, label in enumerate(labels):
-                    if not faults[row] and label not in self._wanted:
+                    if label not in self._wanted and row not in faults:
                         faults[row] = (
                             RejectionReason(ReasonKind.NOT_CHOSEN, (), label) if label else RejectionReason(ReasonKind.NO_LABEL)
                         )
@@ -154,34 +157,35 @@ class RowFilter:
     def written_labels(self, documents: FilteredRows) -> set[str]:
         """The labels of a block as its source has them."""
         place = documents.roles.label
-        return {cell.strip() for cell in column_of(documents.block.rows, place)} if place is not None else set()
+        return set(map(str.strip, tally(column_of(documents.block.rows, place)))) if place is not None else set()
 
     def _label(self, written: str) -> str:
         """The label that a cell represents; each spelling is worked out once."""
         if written not in self._labels:
             settings = self.settings
-            label = mapped(written, settings.relabel, settings.fold_case, self.choices.clean.language)
+            label = renamed_label(written, settings.relabel, settings.fold_case, self.choices.clean.language)
             self._labels[written] = label
         return self._labels[written]
 
-    def _faults(self, texts: Sequence[str]) -> list[RejectionReason | None]:
-        """Why each text is of no use by itself; None where it is not."""
+    def _faults(self, texts: Sequence[str]) -> dict[int, RejectionReason]:
+        """Why texts are of no use by themselves, by their places."""
         settings = self.settings
-        faults = [None if text and not text.isspace() else RejectionReason(ReasonKind.NO_TEXT) for text in texts]
+        faults = dict.fromkeys(blank_places(texts), RejectionReason(ReasonKind.NO_TEXT))
+
+        def add(places: Ints, reason: RejectionReason) -> None:
+            for place in places.tolist():
+                faults.setdefault(place, reason)
+
         if settings.at_least_words or "repetitions" in settings.drop:
-            fingerprints = fingerprints_of(list(texts), with_shingles=False)
-            for place in np.flatnonzero(fingerprints.words < settings.at_least_words).tolist():
-                faults[place] = faults[place] or RejectionReason(ReasonKind.TOO_SHORT, (str(settings.at_least_words),))
+            fingerprints = fingerprints_of(texts, with_shingles=False)
+            too_short = RejectionReason(ReasonKind.TOO_SHORT, (str(settings.at_least_words),))
+            add(np.flatnonzero(fingerprints.words < settings.at_least_words), too_short)
             if "repetitions" in settings.drop:
-                for place, (words, distinct) in enumerate(
-                    zip(fingerprints.words.tolist(), fingerprints.distinct.tolist(), strict=True)
-                ):
-                    if is_repetition(words, distinct):
-                        faults[place] = faults[place] or RejectionReason(ReasonKind.REPETITION)
+                repeated = is_repetition(fingerprints.words, fingerprints.distinct)
+                add(np.flatnonzero(repeated), RejectionReason(ReasonKind.REPETITION))
         for pattern in self.junk:
-            for place, text in enumerate(texts):
-                if not faults[place] and pattern.search(text):
-                    faults[place] = RejectionReason(ReasonKind.JUNK, (), f"matches {pattern.pattern}")
+            found = [place for place, text in enumerate(texts) if pattern.search(text)]
+            add(np.array(found, dtype=np.int64), RejectionReason(ReasonKind.JUNK, (), f"matches {pattern.pattern}"))
         return faults
 
 
@@ -194,7 +198,7 @@ class SeenRows:
     the block."""
 
     key: tuple[int, str]
-    labels: list[str]
+    labels: Sequence[str]
     lines: list[int]
     fingerprints: Fingerprints | None
 
@@ -207,12 +211,12 @@ class RowInspector:
 
     def __call__(self, placed: Placed) -> SeenRows:
         documents = self.row_filter(placed)
-        sound = [row for row, fault in enumerate(documents.faults) if not fault]
+        sound = documents.sound
         return SeenRows(
             key=_key(placed),
-            labels=[documents.labels[row] for row in sound],
-            lines=[documents.block.lines[row] for row in sound],
-            fingerprints=fingerprints_of([documents.texts[row] for row in sound], self.near) if self.copies else None,
+            labels=chosen_texts(documents.labels, sound),
+            lines=[documents.block.lines[row] for row in sound.tolist()],
+            fingerprints=fingerprints_of(chosen_texts(documents.texts, sound), self.near) if self.copies else None,
         )
 
 
@@ -236,7 +240,7 @@ class FirstPass:
     def add(self, seen: SeenRows) -> None:
         """A block more."""
         self.before[seen.key] = self.labels.total()
-        self.labels.update(seen.labels)
+        self.labels.update(tally(seen.labels))
         if seen.fingerprints is None:
             return
         numbers = self._numbers
@@ -293,18 +297,20 @@ class RowGatherer:
         row_filter, block = self.row_filter, placed[1]
         keep = row_filter.settings.keep
         documents = row_filter(placed)
-        spelt = Counter(documents.labels) if documents.roles.label is not None else Counter[str]()
-        self._judge(documents, _key(placed))
-        usable = [row for row, fault in enumerate(documents.faults) if keep or not fault]
+        spelt = tally(documents.labels) if documents.roles.label is not None else Counter[str]()
+        if self.first_pass is not None:
+            documents = self._judged(documents, self.first_pass, self.first_pass.before.get(_key(placed), 0))
+        faults = documents.faults
+        usable = list(range(len(block.rows))) if keep else documents.sound.tolist()
         columns = row_filter.rows.of(documents, usable)
         text = self.text_of(columns) if self.text_of is not None and usable else ""
         refused = list(block.refused)
         if not keep:
             refused += [
-                RejectedRow(block.source, block.lines[row], fault, tuple(block.rows[row]))
-                for row, fault in enumerate(documents.faults)
-                if fault
+                RejectedRow(block.source, block.lines[row], fault, tuple(block.rows[row])) for row, fault in faults.items()
             ]
+        labels = tally(chosen_texts(documents.labels, usable))
+        labels.pop("", None)
         return GatheredRows(
             table=placed[0],
             columns=[] if text else columns,
@@ -312,47 +318,48 @@ class RowGatherer:
             count=len(columns[0]),
             read=len(block.rows) + len(block.refused),
             documents=len(usable),
-            marked=sum(documents.faults[row] is not None for row in usable),
-            conflicts=sum(fault is not None and fault.why in _UNDER_ANOTHER_LABEL for fault in documents.faults),
+            marked=len(faults) if keep else 0,
+            conflicts=sum(fault.why in _UNDER_ANOTHER_LABEL for fault in faults.values()),
             refused=sorted(refused, key=lambda rejected: rejected.line),
-            labels=Counter(filter(None, (documents.labels[row] for row in usable))),
+            labels=labels,
             spelt=spelt,
             written=row_filter.written_labels(documents),
         )
 
-    def _judge(self, documents: FilteredRows, key: tuple[int, str]) -> None:
-        """Set aside, or rename, what the first pass says to."""
-        if self.first_pass is None:
-            return
-        place = self.first_pass.before.get(key, 0)
-        for row, fault in enumerate(documents.faults):
-            if not fault:
-                documents.faults[row], documents.labels[row] = self._judged(self.first_pass, place, documents.labels[row])
-                place += 1
-
-    def _judged(self, first_pass: FirstPass, place: int, label: str) -> tuple[RejectionReason | None, str]:
-        """Why a document without a fault of its own is set aside after all, and its label when it is not."""
-        settings = self.row_filter.settings
+    def _judged(self, documents: FilteredRows, first_pass: FirstPass, before: int) -> FilteredRows:
+        """What the first pass says to set aside or rename is. before: documents before those of the block."""
+        settings, labels, faults, sound = self.row_filter.settings, documents.labels, documents.faults, documents.sound
         if first_pass.copies is not None:
-            first, exact = int(first_pass.copy_of[place]), first_pass.copies.exact[place] >= 0
-            if first >= 0 and (not exact or "copies" in settings.drop):
-                origin = f"{self.row_filter.names[first_pass.tables[first]]}:{first_pass.lines[first]}"
-                theirs = first_pass.label_names[first_pass.label_numbers[first]]
-                likeness = "" if exact else f", similarity {first_pass.copies.similarity[place]:.2f}"
-                if theirs and label and theirs != label:
-                    why = ReasonKind.OTHERWISE_LABELLED_COPY if exact else ReasonKind.OTHERWISE_LABELLED_NEAR_COPY
-                    return RejectionReason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here"), label
-                return RejectionReason(ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}"), label
-        if label and first_pass.labels[label] < settings.rare_below:
-            if not settings.rare_into:
-                return RejectionReason(ReasonKind.RARE, (), f"{label}: {first_pass.labels[label]} documents"), label
-            return None, settings.rare_into
-        return None, label
+            dropped = first_pass.copy_of[before:][: sound.size] >= 0
+            if "copies" not in settings.drop:
+                dropped &= first_pass.copies.exact[before:][: sound.size] < 0
+            for place in np.flatnonzero(dropped).tolist():
+                faults[int(sound[place])] = self._reason(first_pass, before + place, labels[int(sound[place])])
+        rare = {label for label, times in first_pass.labels.items() if label and times < settings.rare_below}
+        if rare and settings.rare_into:
+            labels = [settings.rare_into if at not in faults and label in rare else label for at, label in enumerate(labels)]
+        elif rare:
+            for row, label in enumerate(labels):
+                if label in rare and row not in faults:
+                    faults[row] = RejectionReason(ReasonKind.RARE, (), f"{label}: {first_pass.labels[label]} documents")
+        return replace(documents, labels=labels)
+
+    def _reason(self, first_pass: FirstPass, place: int, label: str) -> RejectionReason:
+        """Why a copy is set aside. place: of the document among those that the first pass saw."""
+        assert first_pass.copies is not None
+        first, exact = int(first_pass.copy_of[place]), first_pass.copies.exact[place] >= 0
+        origin = f"{self.row_filter.names[first_pass.tables[first]]}:{first_pass.lines[first]}"
+        theirs = first_pass.label_names[first_pass.label_numbers[first]]
+        likeness = "" if exact else f", similarity {first_pass.copies.similarity[place]:.2f}"
+        if theirs and label and theirs != label:
+            why = ReasonKind.OTHERWISE_LABELLED_COPY if exact else ReasonKind.OTHERWISE_LABELLED_NEAR_COPY
+            return RejectionReason(why, (), f"of {origin}{likeness}: {theirs} there, {label} here")
+        return RejectionReason(ReasonKind.COPY if exact else ReasonKind.NEAR_COPY, (), f"of {origin}{likeness}")
 
 
 def _key(placed: Placed) -> tuple[int, str]:
     number, block = placed
-    return number, next(iter(block.origins()), "")
+    return number, block.origin(0) if block.lines else ""
 
 
 def _roles(table: SourceTable, named: Columns) -> ColumnRoles:
