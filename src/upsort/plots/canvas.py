@@ -192,7 +192,12 @@ def content_of(figure: "Figure", kind: str) -> bytes:
     """A figure as bytes, always the same. kind: png or svg. A character that no font has is drawn as a box."""
     buffer = io.BytesIO()
     metadata = {"Date": None} if kind == "svg" else {"Software": None}
+    layout = figure.get_layout_engine()
     with warnings.catch_warnings():
         warnings.filterwarnings("ignore", message="Glyph .* missing from font")
+        if layout is not None:  # savefig would draw everything once more to lay it out
+            layout.execute(figure)
+            figure.set_layout_engine("none")
         figure.savefig(buffer, format=kind, facecolor=PAPER, metadata=metadata, **_COMPRESSION[kind])
+    figure.set_layout_engine(layout)
     return buffer.getvalue()

@@ -1,7 +1,6 @@
 """Where Newton's method begins on a large problem: coordinate ascent on the dual (Hsieh et al. 2008; Shalev-Shwartz & Zhang
 2013)."""
 
-import copy
 import os
 from collections.abc import Sequence
 from dataclasses import replace
@@ -142,7 +141,9 @@ class DualPass:
     def run(self, weights: Sequence[Singles], alone: bool) -> SumTuple:
         """One pass, beginning at the weights of each group: what they come to, or, where there are other parts, by how much they
         move; the gap and the losses."""
-        self.orders = copy.deepcopy(self.orders)
+        orders = np.random.default_rng(_SEED)
+        orders.bit_generator.state = self.orders.bit_generator.state
+        self.orders = orders
         order = self.orders.permutation(self.shape[0])
         kernels = compiled()
         work, data_of = kernels.PASSES[self.loss.kernel], kernels.Data
