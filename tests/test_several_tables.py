@@ -137,3 +137,64 @@ def test_rows_by_name(tables: list[list[str]]) -> None:
     for names in tables:
         (row,) = by_name.rows(names, [[f"cell of {name}" for name in names]])
         assert row == [f"cell of {name}" if name in names else "" for name in every]
+
+
+MANY = 12
+
+
+@pytest.fixture
+def monthly(tmp_path: Path) -> Path:
+    """Tables of twelve months in an older encoding, the last one with a column more, and a file that is like one by its name."""
+    for month in range(1, MANY + 1):
+        more = month == MANY
+        lines = [
+            f"{text};{topic}{';web' if more else ''}" for text, topic in (("Blätter gelb müde", "pests"), ("Erde süß", "soil"))
+        ]
+        rows = "\n".join([f"message;topic{';channel' if more else ''}", *lines])
+        (tmp_path / f"m{month:02}.csv").write_text(rows, encoding="cp1252")
+    return tmp_path
+
+
+def test_what_is_the_same_of_many_tables_is_said_once(program: Program, monthly: Path) -> None:
+    names = [f"m{month:02}.csv" for month in range(1, MANY + 1)]
+    found = program("gather", *names, "--text=message", "--label=topic", "-o", "g.csv")
+    assert found.err.count("is not UTF-8") == 1 and "Likewise: m02.csv, m03.csv, m04.csv and 8 more." in found.err
+    assert "Warning: 11 sources have no column channel (m01.csv, m02.csv, m03.csv and 8 more); cells there are empty" in found.err
+    whole = program("gather", *names, "--text=message", "--label=topic", "-o", "h.csv", "--full").err
+    assert "Likewise: m02.csv, m03.csv, m04.csv, m05.csv, m06.csv, m07.csv, m08.csv, m09.csv, m10.csv, m11.csv, m12.csv." in whole
+    (monthly / "m01.csv").write_text("message;topic\nleaves;pests\n")  # another kind of note, or none, is said for itself
+    assert "Likewise: m03.csv, m04.csv, m05.csv and 7 more." in program("survey", *names, "--text=message").err
+
+
+def test_a_command_to_be_typed_names_many_files_by_a_pattern(program: Program, monthly: Path) -> None:
+    names = [f"m{month:02}.csv" for month in range(1, MANY + 1)]
+    found = program("survey", *names, "--text=message", "--label=topic")
+    assert "upsort survey 'm*.csv' --text message" in found.out or "upsort gather 'm*.csv' --text message" in found.out
+    (monthly / "monthly.csv").write_text("message;topic\nleaves;pests\n")
+    found = program("survey", *names, "--text=message", "--label=topic")
+    assert " 'm??.csv' --text message" in found.out
+    found = program("survey", *names[:-1], "--text=message", "--label=topic")  # no pattern is for these alone
+    assert " m01.csv m02.csv " in found.out
+    found = program("survey", *names[:3], "--text=message", "--label=topic")
+    assert " m01.csv m02.csv m03.csv --text" in found.out
+
+
+def test_documents_of_several_tables_have_names_of_their_own(program: Program, monthly: Path) -> None:
+    shown = program("survey", "m01.csv", "m02.csv", "--text=message", "--where=id=m02.csv:2", "--json").json
+    assert [document["origin"] for document in shown["documents"]] == ["m02.csv:2"] and shown["of"] == 1
+    alone = program("survey", "m02.csv", "--text=message", "--where=id=line 2", "--json").json
+    assert [document["origin"] for document in alone["documents"]] == ["m02.csv:2"]
+
+
+def test_labels_that_a_sorter_does_not_know_are_told_in_a_sentence(program: Program, tables: Path) -> None:
+    write(tables / "new.csv", [row | {"topic": f"bench {n % 9}"} for n, row in enumerate(LONG)] + LONG[:4])
+    found = program("evaluate", "s.sorter", "new.csv", "--no-ledger")
+    assert found.err.count("Warning: 24 documents have a label that the sorter does not know, and count as wrong: ") == 1
+    assert "'bench 0' (3)" in found.err and "and 4 more." in found.err and found.err.count("does not know") == 1
+
+
+def test_a_corpus_of_one_label_has_nothing_rarer(program: Program, tables: Path) -> None:
+    write(tables / "one.csv", [row | {"topic": "soil"} for row in LONG])
+    found = program("survey", "one.csv", "--text=message", "--label=topic")
+    assert "All labelled documents are 'soil': there is nothing to learn until there is another label." in found.out
+    assert "rarest" not in found.out and "cross-validate" not in found.out

@@ -22,7 +22,8 @@ from upsort.io.sources.addresses import address_of, is_store, without_secrets
 from upsort.io.sources.inputs import open_inputs
 from upsort.io.sources.stores import fetch_single
 from upsort.io.tables.documents import DocumentReader
-from upsort.io.tables.rows import ReadSettings, RejectionReason, cell_of
+from upsort.io.tables.nested_values import cell_of
+from upsort.io.tables.rows import ReadSettings, RejectionReason
 
 if TYPE_CHECKING:
     from pandas import DataFrame
@@ -302,4 +303,4 @@ def read(path: str | Path, encoding: str = "", delimiter: str = "", table: str =
     for block in source.blocks():
         cells += block.rows
         refused += [(rejected.line, str(rejected.reason)) for rejected in block.refused]
-    return UsableRows(tuple(map(str, source.columns)), cells, refused, inputs.notes)
+    return UsableRows(tuple(map(str, source.columns)), cells, refused, list(map(str, inputs.notes)))

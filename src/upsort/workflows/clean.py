@@ -269,7 +269,9 @@ class OnCorpus:
         self.cleaning = cleaning
         self.documents = 0
         self._memory = WordMemory(shown)
-        self._tallies = [_Tally(name) for name in ("as it comes", *(name for name, _ in (*cleaning.on_text, *cleaning.on_words)))]
+        self._tallies = [
+            _Tally(step=name) for name in ("as it comes", *(name for name, _ in (*cleaning.on_text, *cleaning.on_words)))
+        ]
 
     def add(self, texts: Sequence[str]) -> Tokens:
         """A block of documents; returns their tokens after all steps."""
@@ -305,7 +307,7 @@ class OnCorpus:
         ]
 
 
-@record
+@record(kw_only=True)
 class _Tally:
     """forms, met: of each word of the memory, the number of what a step on words makes of it, and whether it is a token."""
 

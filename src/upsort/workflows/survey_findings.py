@@ -210,7 +210,10 @@ def _scarce_labels(facts: _Facts) -> Iterator[_RuleFinding]:
 def _dominant_label(facts: _Facts) -> Iterator[_RuleFinding]:
     result = facts.result
     label, most = next(iter(result.labels.items()), ("", None))
-    if most is not None and most.documents > _LOPSIDED * result.documents:
+    if len(result.labels) == 1:
+        what = f"All labelled documents are {label!r}: there is nothing to learn until there is another label."
+        yield _RuleFinding(touched=result.documents, what=what, command=f"{facts.survey} --show 3")
+    elif most is not None and most.documents > _LOPSIDED * result.documents:
         what = f"Most documents are {label!r}: judge by the recall of each label, not by accuracy."
         yield _RuleFinding(touched=result.documents, what=what, command=f"upsort cross-validate {facts.about}")
 

@@ -120,8 +120,15 @@ _MOST_SOURCES = 8
 
 
 def _warn(result: GatherResult, view: View) -> None:
+    lacking: dict[str, list[str]] = {}
     for name, columns in result.missing_columns.items():
-        view.add_warning(f"{name} has no column {', '.join(columns)}; its documents have empty cells there (--rename, --take).")
+        lacking.setdefault(listed(columns), []).append(name)
+    for columns_named, names in islice(lacking.items(), _MOST_GROUPS):
+        which = f"{names[0]} has" if len(names) == 1 else f"{len(names):,} sources have"
+        where = "" if len(names) == 1 else f" ({listed(names, 3)})"
+        view.add_warning(f"{which} no column {columns_named}{where}; cells there are empty (--rename, --take).")
+    if (more := sum(map(len, islice(lacking.values(), _MOST_GROUPS, None)))) > 0:
+        view.add_warning(f"{more:,} further sources lack columns, too; --json lists them.")
     if result.spellings:
         groups = "; ".join(
             ", ".join(f"{label!r} ({count:,})" for label, count in group.items()) for group in result.spellings[:_MOST_GROUPS]

@@ -46,11 +46,13 @@ from upsort.cli.request import (
     secondary_inputs,
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
+from upsort.core.errors import listed
 from upsort.core.evaluation.measure_list import JudgedEvidence, rates_of
 from upsort.core.evaluation.measures import Judgement, LabelSets
 from upsort.core.evaluation.novelty import SimilarityRates
 from upsort.core.plan import Plan
 from upsort.io.sorter.loading import load_sorters
+from upsort.io.sources.entries import pattern_for
 from upsort.workflows.evaluate import BeforeCalibration, Covered, Evaluated, EvaluationRequest, evaluate
 from upsort.workflows.score import Passages
 from upsort.workflows.shared.evaluation import Evaluation
@@ -75,18 +77,14 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
         evaluations = evaluate(sorters, incoming, output, EvaluationRequest(options.by, passages, training))
     written = draw_judgement(evaluations, Path(options.figures)) if options.figures else []
     answers = {evaluation.sorter.answer: _values(evaluation, options.mistakes) for evaluation in evaluations}
-    figures = [str(path) for path in written]
     view = View({"answers": answers} if len(evaluations) > 1 else next(iter(answers.values())))
-    view.values["written"] = figures
+    view.values["written"] = list(map(str, written))
     for evaluation in evaluations:
         _show(evaluation, incoming.reader.columns.group, options, view)
     if output is None and "--mistakes" not in options.given and any(evaluation.mistakes for evaluation in evaluations):
-        view.add_step(
-            "Next, to read all mistakes:",
-            command_line(
-                "evaluate", options, [options.sorter, *options.input], "-o", free_name("mistakes.csv"), also=_CHANGE_MISTAKES
-            ),
-        )
+        sources, file = [options.sorter, *pattern_for(options.input)], free_name("mistakes.csv")
+        step = command_line("evaluate", options, sources, "-o", file, also=_CHANGE_MISTAKES)
+        view.add_step("Next, to read all mistakes:", step)
     if output is not None:
         view.add_sentence(f"All {sum(len(evaluation.mistakes) for evaluation in evaluations):,} mistakes: {output}.")
     if written:
@@ -137,8 +135,11 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
     if evaluation.sorter.thresholds is not None:
         further.append(aim_sentence(evaluation.sorter.plan, evaluation.sorter.calibration.kind != "none"))
     show_headline(evaluation.evidence, view, "" if by_document else group, further=further)
-    for label, count in evaluation.unknown_labels.items():
-        view.add_warning(f"{count:,} documents have the label {label!r}, which the sorter does not know; they count as wrong.")
+    if unknown := evaluation.unknown_labels:
+        named = listed([f"{shortened(label, 40)!r} ({count:,})" for label, count in unknown.items()], _WEAKEST)
+        view.add_warning(
+            f"{sum(unknown.values()):,} documents have a label that the sorter does not know, and count as wrong: {named}."
+        )
     show_undecided(evaluation.evidence, evaluation.sorter.plan.decide.undecided_below, view)
     show_similarity(evaluation.by_similarity, view)
     with view.at(Detail.VERBOSE):

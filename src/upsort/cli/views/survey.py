@@ -26,6 +26,7 @@ from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
 from upsort.core.errors import listed
 from upsort.core.plan import Plan
+from upsort.io.sources.entries import pattern_for
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import SurveyColumns, columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
@@ -56,7 +57,7 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
         result, lengths = survey(work, options.shortest, options.top, options.as_written)
     named = {"columns.text", "columns.label", "columns.id", "judge.seed"}
     reading = shlex.join(options_as_typed(options, lambda option: is_of_plan(option) and option.sets not in named))
-    about = survey_findings(result, options.input, plan.columns, free_name("tidy.csv"), reading)
+    about = survey_findings(result, pattern_for(options.input), plan.columns, free_name("tidy.csv"), reading)
     result = structs.replace(result, worth_a_look=about)
     figures = draw_survey(result, lengths, Path(options.figures), options.figure_kind) if options.figures else []
     view = View(result)
@@ -121,7 +122,8 @@ def _balance(result: SurveyResult) -> list[str]:
     (label, most), *_ = labels = list(result.labels.items())
     rarest, least = labels[-1]
     lines = [] if result.several else [f"Baseline, always {label!r}: {percent(most.share)}."]
-    lines.append(f"{label!r} has {most.documents / least.documents:.1f} times the documents of the rarest label, {rarest!r}.")
+    if len(labels) > 1:
+        lines.append(f"{label!r} has {most.documents / least.documents:.1f} times the documents of the rarest label, {rarest!r}.")
     if result.several:
         lines.append(f"{result.several:,} documents have several labels and count at each.")
     if result.unlabelled:

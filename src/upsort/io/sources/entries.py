@@ -10,9 +10,10 @@ import lzma
 import os
 import tarfile
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import field, replace
 from functools import lru_cache, partial
+from itertools import takewhile
 from pathlib import Path, PurePosixPath
 from typing import Any, BinaryIO, cast
 
@@ -31,7 +32,7 @@ from upsort.io.sources.addresses import (
 )
 from upsort.io.sources.stores import Fetched, Streamed, fetched
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked, unpacked
-from upsort.io.tables.rows import ReadSettings, SourceEntry
+from upsort.io.tables.rows import ReadSettings, SourceEntry, SourceNote
 
 MOST_MEMBERS = 200_000
 _LARGEST_PIECE = 1 << 20  # bytes of one header or name in a tar; contents are copied in smaller pieces
@@ -49,7 +50,7 @@ class Discovered:
     """The entries of a source, and what was left out of it and why."""
 
     entries: list[SourceEntry] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
+    notes: list[SourceNote] = field(default_factory=list)
 
 
 def entries_of(name: str, reading: ReadSettings) -> Discovered:
@@ -68,6 +69,25 @@ def entries_of(name: str, reading: ReadSettings) -> Discovered:
             raise DataProblem(f"No file matches {name}.", "Check the pattern; quote it so that the shell leaves it alone.")
         return _merged(_of_path(Path(match), reading) for match in matches)
     return _of_path(path, reading)
+
+
+def pattern_for(names: Sequence[str]) -> list[str]:
+    """The same sources in fewer words: a pattern, where they are many files and all that it names."""
+    begin = _common_beginning(names)
+    end = _common_beginning([name[len(begin) :][::-1] for name in names])[::-1]
+    alike = {len(name) for name in names} if len(names) > _FEW else ()
+    varied = ["*", *("?" * (length - len(begin) - len(end)) for length in alike if len(alike) == 1)]
+    patterns = [f"{glob.escape(begin)}{middle}{glob.escape(end)}" for middle in (varied if alike else ())]
+    exact = [pattern for pattern in patterns if sorted(glob.glob(pattern)) == list(names)]  # noqa: PTH207 - as in `entries_of`
+    return exact[:1] or list(names)
+
+
+_FEW = 3
+
+
+def _common_beginning(names: Sequence[str]) -> str:
+    alike = takewhile(lambda signs: len(set(signs)) == 1, zip(*names, strict=False))
+    return "".join(signs[0] for signs in alike)
 
 
 _LINES_AND_PARQUET = (".csv", ".tsv", ".tab", ".jsonl", ".ndjson", ".parquet")
@@ -96,7 +116,9 @@ def _of_object(copy: Fetched | Streamed, reading: ReadSettings) -> Discovered:
         )
         for entry in discovered.entries
     ]
-    return Discovered(entries, [note.replace(str(copy.path), copy.name) for note in discovered.notes])
+    return Discovered(
+        entries, [replace(note, source=note.source.replace(str(copy.path), copy.name)) for note in discovered.notes]
+    )
 
 
 def _opened_of(copy: Fetched, opener: Callable[[], BinaryIO]) -> BinaryIO:
@@ -151,11 +173,11 @@ def _of_folder(folder: Path, reading: ReadSettings) -> Discovered:
         if any(part.startswith(".") for part in inside.parts) or path.is_dir():
             continue
         if path.is_symlink() or any(parent.is_symlink() for parent in _between(path, folder)):
-            discovered.notes.append(f"{path} is a link; links in folders are not followed.")
+            discovered.notes.append(SourceNote(str(path), " is a link; links in folders are not followed."))
         elif not path.is_file():
-            discovered.notes.append(f"{path} is a pipe, a socket or a device; such are left out.")
+            discovered.notes.append(SourceNote(str(path), " is a pipe, a socket or a device; such are left out."))
         elif is_archive(path.name):
-            discovered.notes.append(f"{path} is an archive inside a folder; name it itself to read it.")
+            discovered.notes.append(SourceNote(str(path), " is an archive inside a folder; name it itself to read it."))
         else:
             opener = _unpacked(_file_opener(path), path.name, reading)
             discovered.entries.append(
@@ -195,9 +217,9 @@ def _of_zip(path: Path, reading: ReadSettings) -> Discovered:
         parts = _safe_parts(member.filename, path)
         shown = f"{path}/{'/'.join(parts)}"
         if member.external_attr >> 28 == 0xA:  # the Unix file type of a symbolic link
-            discovered.notes.append(f"{shown} is a link; links in archives are not followed.")
+            discovered.notes.append(SourceNote(shown, " is a link; links in archives are not followed."))
         elif member.flag_bits & 1:
-            discovered.notes.append(f"{shown} is encrypted and was left out.")
+            discovered.notes.append(SourceNote(shown, " is encrypted and was left out."))
         elif not _left_out(parts, shown, discovered):
             discovered.entries.append(
                 SourceEntry(
@@ -239,7 +261,7 @@ def _of_tar(path: Path, reading: ReadSettings) -> Discovered:
             parts = _safe_parts(member.name, path)
             shown = f"{path}/{'/'.join(parts)}"
             if not member.isfile():
-                discovered.notes.append(f"{shown} is a link or a device; such members are not followed.")
+                discovered.notes.append(SourceNote(shown, " is a link or a device; such members are not followed."))
                 continue
             if _left_out(parts, shown, discovered):
                 continue
@@ -257,7 +279,7 @@ def _left_out(parts: tuple[str, ...], shown: str, discovered: Discovered) -> boo
     if any(part.startswith((".", "__MACOSX")) for part in parts):
         return True
     if is_archive(parts[-1]):
-        discovered.notes.append(f"{shown} is an archive inside an archive and was left out.")
+        discovered.notes.append(SourceNote(shown, " is an archive inside an archive and was left out."))
         return True
     return False
 

@@ -10,7 +10,7 @@ from itertools import groupby
 from pathlib import Path, PurePath
 from typing import BinaryIO
 
-from upsort.core.errors import DataProblem, UsageProblem, suggestion
+from upsort.core.errors import DataProblem, UsageProblem, listed, suggestion
 from upsort.core.lazy import record
 from upsort.core.plan import Source
 from upsort.io.outputs.atomic import LocalCopies
@@ -21,7 +21,7 @@ from upsort.io.tables.columnar import without_large_rows
 from upsort.io.tables.columns import merged_columns, renamed, with_partition_columns
 from upsort.io.tables.delimited import looks_like_a_table
 from upsort.io.tables.formats import DELIMITED, TEXT, format_called, format_of_content, format_of_file, reading_names
-from upsort.io.tables.rows import EmptySource, Format, ReadSettings, SourceEntry, SourceTable
+from upsort.io.tables.rows import EmptySource, Format, ReadSettings, SourceEntry, SourceNote, SourceTable
 
 _BEGINNING = 65536  # bytes that tell what comes on standard input
 STANDARD_INPUT = "-"
@@ -35,11 +35,24 @@ class Inputs:
     `database`."""
 
     tables: tuple[SourceTable, ...]
-    notes: list[str] = field(default_factory=list)
+    notes: list[SourceNote] = field(default_factory=list)
     kinds: frozenset[str] = frozenset()
+
+    def sentences(self, every: bool) -> list[str]:
+        """The notes, those of one kind together. every: whether to name all sources that they are about."""
+        kinds: dict[str, list[SourceNote]] = {}
+        for note in self.notes:
+            kinds.setdefault(note.kind, []).append(note)
+        sentences = []
+        for first, *others in kinds.values():
+            sentences.append(str(first))
+            if others:
+                sentences.append(f"Likewise: {listed([note.source for note in others], len(others) if every else _NAMED)}.")
+        return sentences
 
 
 _SAMPLE = 1 << 18  # bytes
+_NAMED = 3  # sources
 _LINES = {".csv", ".tsv", ".jsonl"}
 
 
@@ -72,7 +85,7 @@ def open_inputs(
     choices for single sources, by name or pattern. rename: column names to change in all of them. Raises DataProblem for a
     missing, unreadable or empty source."""
     tables: list[SourceTable] = []
-    notes: list[str] = []
+    notes: list[SourceNote] = []
     kinds: set[str] = set()
     for name in names:
         if not name:
@@ -95,12 +108,13 @@ def open_inputs(
     for old, new in (rename or {}).items():
         if old not in columns and new not in columns:
             raise UsageProblem(f"There is no column {old!r} to rename.", suggestion(old, columns, "columns"))
+    tables = [replace(table, alone=len(tables) == 1) for table in tables]
     return Inputs(tuple(tables), notes + [note for table in tables for note in table.notes], frozenset(kinds))
 
 
 def _tables_of(
     name: str, reading: ReadSettings, standard_input: BinaryIO | None, sources: Mapping[str, Source], rename: Mapping[str, str]
-) -> tuple[list[SourceTable], list[str], set[str]]:
+) -> tuple[list[SourceTable], list[SourceNote], set[str]]:
     if name == STANDARD_INPUT:
         called = getattr(standard_input, "called", "standard input")
         entry = SourceEntry(name=called, path=(called,), open=_spooled(standard_input), passing=True)
@@ -123,7 +137,7 @@ def _tables_of(
         except UsageProblem:
             if alone:
                 raise
-            notes.append(f"{entry.name} is of no kind that can be read and was left out.")
+            notes.append(SourceNote(entry.name, " is of no kind that can be read and was left out."))
             return None
 
     for kind, group in groupby(discovered.entries, kind_or_none):
@@ -143,7 +157,7 @@ def _tables_of(
                 except EmptySource as problem:
                     if alone:
                         raise
-                    notes.append(f"{problem.what} It was left out.")
+                    notes.append(SourceNote(entry.name, f"{problem.what.removeprefix(entry.name)} It was left out."))
                     continue
                 except (EOFError, ValueError) as error:
                     raise DataProblem(f"{entry.name} is damaged: {error}.", "Get the file again.") from error

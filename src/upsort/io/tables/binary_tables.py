@@ -17,6 +17,7 @@ from upsort.core.lazy import arrow_parquet, openpyxl, pyarrow
 from upsort.io.tables.bounds import DAMAGED, DamagedSource, check_unpacked
 from upsort.io.tables.columnar import ColumnarRows, chosen_rows
 from upsort.io.tables.heading import heading_from_options, names_in, title_notices, without_footer_rows
+from upsort.io.tables.nested_values import cell_of
 from upsort.io.tables.rows import (
     ROWS_A_BLOCK,
     WHOLE,
@@ -28,9 +29,9 @@ from upsort.io.tables.rows import (
     RejectedRow,
     RejectionReason,
     SourceEntry,
+    SourceNote,
     SourceTable,
     blocks_of,
-    cell_of,
 )
 
 _LARGEST = 16_000_000  # bytes of a stretch, unpacked, unless ROWS_A_BLOCK are more
@@ -196,9 +197,11 @@ def spreadsheet_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     begin = numbers[heading.row] + 1 if heading.row is not None else 1
     notes = [] if reading.header_row else title_notices(entry.name, heading)
     if not reading.sheet and len(_titles(sheet)) > 1:
-        notes.append(f"{entry.name}: reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another.")
+        what = f": reading the sheet {sheet.title!r} of {listed(_titles(sheet))}; --sheet names another."
+        notes.append(SourceNote(entry.name, what))
     if streamed:
-        notes.append(f"{entry.name}: in merged cells only the first keeps its value; it has too many cells for more.")
+        what = ": in merged cells only the first keeps its value; it has too many cells for more."
+        notes.append(SourceNote(entry.name, what))
 
     def found() -> Iterator[tuple[int, list[str]] | RejectedRow]:
         for number, row in _rows(entry, _sheet(entry, content, reading, streamed), streamed):

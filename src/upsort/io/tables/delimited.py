@@ -28,6 +28,7 @@ from upsort.io.tables.rows import (
     RejectedRow,
     RejectionReason,
     SourceEntry,
+    SourceNote,
     SourceTable,
 )
 
@@ -57,13 +58,13 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     with entry.open() as stream:
         shape = table_shape(stream, entry.name, reading)
     notes = shape.encoding.description(entry.name)
+    notes += title_notices(entry.name, shape.heading) if not reading.header_row else []
     if shape.heading.row is None and reading.header is None:
-        notes.append(f"{entry.name} has no row of column names; they are called {listed(shape.columns)}.")
-    if not reading.header_row:
-        notes += title_notices(entry.name, shape.heading)
+        notes.append(SourceNote(entry.name, f" has no row of column names; they are called {listed(shape.columns)}."))
     if not reading.kind and ending_of(entry.name) not in {*WITH_TABS, "csv", ""}:
         by = _NAMES_OF_DELIMITERS.get(shape.delimiter, repr(shape.delimiter))
-        notes.append(f"{entry.name} is read as a table, its cells separated by {by}; --as text reads it as one text.")
+        what = f" is read as a table, its cells separated by {by}; --as text reads it as one text."
+        notes.append(SourceNote(entry.name, what))
 
     def blocks(chunk: Chunk) -> Iterator[Block]:
         def lines() -> BinaryIO:
@@ -72,9 +73,8 @@ def delimited_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
         blocks_read = _regular_blocks(entry, shape, reading, chunk) or read_delimited(lines, entry.name, shape, reading, chunk)
         yield from without_footer_rows(iter(blocks_read)) if chunk.last else blocks_read
 
-    chunks = None
-    if divisible(entry, shape.encoding) and shape.delimiter.isascii():
-        chunks = partial(cell_chunks, entry, shape.delimiter, reading)
+    divides = divisible(entry, shape.encoding) and shape.delimiter.isascii()
+    chunks = partial(cell_chunks, entry, shape.delimiter, reading) if divides else None
     return SourceTable(
         name=entry.name,
         columns=shape.columns,

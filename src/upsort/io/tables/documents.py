@@ -16,7 +16,7 @@ import numpy as np
 
 from upsort.core import plan
 from upsort.core.analysis.column_summaries import separator_of
-from upsort.core.arrays import Floats, TextColumn, blank_places, compact, filled, mapped
+from upsort.core.arrays import Floats, TextColumn, blank_places, filled, mapped, numbered_names
 from upsort.core.errors import DataProblem
 from upsort.core.features.documents import Documents
 from upsort.core.lazy import record
@@ -215,8 +215,8 @@ class DocumentReader:
                     number_names=(*documents.number_names, *vectors.names),
                     numbers=np.hstack((documents.numbers, vectors.of(block))),
                 )
-            ready = _usable(block, documents, roles, usable)
-            yield replace(ready, kept=_kept(refused, ready.lines, table.columns, roles)) if self.keeps_rejected else ready
+            ready = _usable(block, documents, roles, usable, table.alone)
+            yield replace(ready, kept=_kept(refused, ready.lines, table, roles)) if self.keeps_rejected else ready
 
     def of_object(self, values: Mapping[str, Any]) -> Documents | RejectionReason:
         """The document of an object of JSON, see `of_objects`."""
@@ -301,25 +301,23 @@ def _labels_in(rows: Rows, place: int, roles: ColumnRoles) -> Sequence[str]:
     return mapped(column_of(rows, place), roles.label_in)
 
 
-def _kept(
-    refused: Sequence[RejectedRow], lines: Sequence[int], columns: Sequence[str], roles: ColumnRoles
-) -> tuple[KeptRow, ...]:
+def _kept(refused: Sequence[RejectedRow], lines: Sequence[int], table: SourceTable, roles: ColumnRoles) -> tuple[KeptRow, ...]:
     """Rejected rows, in order, with their places among the usable ones, whose lines are given. Cells that are missing are empty,
     more than there are columns are together in the last one, and what is no row of cells is the text."""
-    kept = []
+    columns, alone, kept = table.columns, table.alone, []
     for before, rejected in enumerate(refused):
         cells = [*rejected.cells, *[""] * (len(columns) - len(rejected.cells))]
         cells[len(columns) - 1 :] = [" ".join(cells[len(columns) - 1 :])]
         if len(rejected.cells) == 1 and roles.text:
             cells[0], cells[roles.text[0]] = "", rejected.cells[0]
-        own = cells[roles.id] if roles.id is not None else f"line {rejected.line}"
+        own = cells[roles.id] if roles.id is not None else _line_names(rejected.source, [rejected.line], alone)[0]
         place = bisect_left(lines, rejected.line) + before
         kept.append(KeptRow(at=place, line=rejected.line, id=own, cells=tuple(cells), reason=str(rejected.reason)))
     return tuple(kept)
 
 
-def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequence[int]) -> DocumentBlock:
-    """The documents at some places of a block, with what is next to them."""
+def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequence[int], alone: bool) -> DocumentBlock:
+    """The documents at some places of a block, with what is next to them. alone: whether its table is the only one."""
     rows, lines = block.rows, block.lines
     if len(places) < len(rows):
         documents, rows, lines = documents.rows(places), chosen_rows(rows, places), [lines[place] for place in places]
@@ -328,7 +326,7 @@ def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequ
         return _stripped(column_of(rows, column)) if column is not None else ()
 
     metadata = RowMetadata(
-        ids=_stripped(column_of(rows, roles.id)) if roles.id is not None else compact([f"line {line}" for line in lines]),
+        ids=_stripped(column_of(rows, roles.id)) if roles.id is not None else _line_names(block.source, lines, alone),
         answers=tuple(_labels_in(rows, column, roles) for column in roles.answers),
         dates=cells(roles.date),
         groups=cells(roles.group),
@@ -338,6 +336,11 @@ def _usable(block: Block, documents: Documents, roles: ColumnRoles, places: Sequ
     return DocumentBlock(
         source=block.source, columns=block.columns, documents=documents, metadata=metadata, rows=rows, lines=lines
     )
+
+
+def _line_names(source: str, lines: Sequence[int], alone: bool) -> Sequence[str]:
+    """What documents are called where no column says it. alone: whether their table is the only one."""
+    return numbered_names("line " if alone else f"{source}:", lines)
 
 
 def as_number(cell: str) -> float | None:

@@ -15,6 +15,7 @@ from upsort.core.text.characters import lower
 from upsort.core.text.languages import likelihood
 from upsort.io.notices import add_notice_once
 from upsort.io.plan.resources import profiles
+from upsort.io.tables.rows import SourceNote
 
 _BYTE_ORDER_MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -79,14 +80,13 @@ class Encoding:
     alike: tuple[str, ...] = ()
     letters: tuple[str, ...] = ()
 
-    def description(self, source: str) -> list[str]:
+    def description(self, source: str) -> list[SourceNote]:
         """What is to be reported about it."""
         if not self.guessed:
             return []
         by = f", with letters such as {listed(self.letters)}" if self.letters else ""
-        if self.alike:
-            return [f"{source} is not UTF-8; read as {self.name}{by}, which here gives the same text as {listed(self.alike)}."]
-        return [f"{source} is not UTF-8; read as {self.name}{by}. Use --encoding if that is wrong."]
+        end = f", which here gives the same text as {listed(self.alike)}." if self.alike else ". Use --encoding if that is wrong."
+        return [SourceNote(source, f" is not UTF-8; read as {self.name}{by}{end}", by)]
 
 
 class EncodingDoubts:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from upsort.core.errors import DataProblem, counted
 from upsort.core.lazy import record
 from upsort.io.tables.columnar import chosen_rows
-from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason
+from upsort.io.tables.rows import Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, SourceNote
 
 _LONG_FOR_A_NAME = 60
 _MOST_TITLES = 20
@@ -73,16 +73,15 @@ def heading_at(rows: Sequence[Sequence[str]], lines: Sequence[int], row_number: 
     return Heading(place, tuple(map(tuple, rows[:place])))
 
 
-def title_notices(source: str, heading: Heading) -> list[str]:
+def title_notices(source: str, heading: Heading) -> list[SourceNote]:
     """What is to be reported about rows above the names; nothing where there are none."""
     if not heading.titles:
         return []
     first = next(cell.strip() for row in heading.titles for cell in row if cell.strip())
     shown = first if len(first) <= _SHOWN else f"{first[: _SHOWN - 1]}…"
-    return [
-        f"{source}: {counted(len(heading.titles), 'row')} above the names of the columns left out ({shown!r}); "
-        "--header-row names another row."
-    ]
+    rows = counted(len(heading.titles), "row")
+    what = f": {rows} above the names of the columns left out ({shown!r}); --header-row names another row."
+    return [SourceNote(source, what, f" ({shown!r})")]
 
 
 def _usual_width(rows: Sequence[Sequence[str]]) -> int:

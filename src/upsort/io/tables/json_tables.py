@@ -42,6 +42,7 @@ from upsort.io.tables.rows import (
     RejectedRow,
     RejectionReason,
     SourceEntry,
+    SourceNote,
     SourceTable,
 )
 
@@ -150,7 +151,7 @@ def json_table(entry: SourceEntry, reading: ReadSettings) -> SourceTable:
     if beginning.startswith("{"):
         items, notices = _rows_of_document(entry, encoding.name, reading.rows)
         table = _table(entry, encoding, lambda _: iter(items))
-        return replace(table, notes=(*table.notes, *(f"{entry.name} has {notice}." for notice in notices)))
+        return replace(table, notes=(*table.notes, *(SourceNote(entry.name, f" has {notice}.") for notice in notices)))
     if reading.rows:
         raise UsageProblem(f"{entry.name} is an array, whose items are the rows.", "Leave --rows out.")
     if not beginning.startswith("["):
@@ -202,7 +203,7 @@ def _table(
                 rows, refused = [], []
         yield block(rows, refused)
 
-    notes = (*encoding.description(entry.name), *(f"{entry.name} has {notice}." for notice in notices))
+    notes = (*encoding.description(entry.name), *(SourceNote(entry.name, f" has {notice}.") for notice in notices))
     return SourceTable(
         name=entry.name, columns=columns, blocks=lambda: blocks(WHOLE), notes=notes, division=division_of(entry, chunks, blocks)
     )

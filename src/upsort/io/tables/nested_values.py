@@ -1,5 +1,7 @@
-"""Nested values of JSON as columns (`body.text`, `labels.section`, `tags[0]`), and cells that remember their JSON value."""
+"""Values as cells: as text; what is nested as columns (`body.text`, `tags[0]`); and cells that remember their JSON value."""
 
+import datetime
+import json
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -9,7 +11,6 @@ from typing import Any
 from upsort.core.arrays import compact
 from upsort.core.errors import UsageProblem, suggestion
 from upsort.core.lazy import msgspec
-from upsort.io.tables.rows import cell_of
 
 _DEEPEST = 6
 _ITEMS_NAMED = 3  # of a list
@@ -152,6 +153,39 @@ def _inner(columns: Sequence[str]) -> list[InnerName]:
 
 def _is_item(name: str) -> bool:
     return isinstance(name, InnerName) and any(isinstance(step, int) for step in name.steps)
+
+
+LIST_JOINED_BY = "; "
+"""What stands between the items of a list that is a cell."""
+
+
+def cell_of(value: Any) -> str:
+    """A value of JSON, a spreadsheet or a typed table as the text of a cell; nothing at all is an empty cell."""
+    if type(value) is int:  # by far the most frequent
+        return str(value)
+    match value:
+        case None:
+            return ""
+        case str():
+            return value
+        case bool():
+            return "true" if value else "false"
+        case float() if value.is_integer() and abs(value) < 1e15:
+            return str(int(value))
+        case datetime.datetime() if value.time() == datetime.time():
+            return value.date().isoformat()
+        case datetime.date() | datetime.time():
+            return value.isoformat()
+        case datetime.timedelta():  # a time of day, or of more than one, of MySQL
+            minutes, rest = divmod(abs(value), datetime.timedelta(minutes=1))
+            clock = (datetime.datetime.min + rest).time().isoformat()
+            return f"{'-' if value < -value else ''}{minutes // 60:02}:{minutes % 60:02}{clock[5:]}"
+        case list() if not any(isinstance(item, dict | list) for item in value):
+            return LIST_JOINED_BY.join(cell_of(item) for item in value)
+        case dict() | list():
+            return json.dumps(value, ensure_ascii=False, default=str)
+        case _:
+            return str(value)
 
 
 class TypedCell(str):

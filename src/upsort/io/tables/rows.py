@@ -1,7 +1,5 @@
 """Tables as blocks of rows that know their source and line, the reasons for rejecting a row, and the record of a table format."""
 
-import datetime
-import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import dataclass, field, replace
@@ -215,20 +213,39 @@ class ColumnType:
     of: str
 
 
+@record(frozen=True)
+class SourceNote:
+    """What was detected about a source and should be reported: its name, and how the sentence goes on. example: of the sentence,
+    what is of this source alone; sources whose sentences are else the same are reported together."""
+
+    source: str
+    rest: str
+    example: str = ""
+
+    def __str__(self) -> str:
+        return self.source + self.rest
+
+    @property
+    def kind(self) -> str:
+        """What sources have in common that are reported together."""
+        return self.rest.replace(self.example, "") if self.example else self.rest
+
+
 @record(frozen=True, kw_only=True)
 class SourceTable:
-    """A table that can be read any number of times. notes: what was detected about it and should be reported. text, label:
-    columns of which it is known, without a look at the rows, that they hold texts and labels. division: where it can be read in
-    stretches. types: of the columns of a database that are no text, found when it is asked."""
+    """A table that can be read any number of times. notes: what was detected about it. text, label: columns of which it is known,
+    without a look at the rows, that they hold texts and labels. division: where it can be read in stretches. types: of the
+    columns of a database that are no text, found when it is asked. alone: whether it is the only table that is read."""
 
     name: str
     columns: tuple[str, ...]
     blocks: Callable[[], Iterator[Block]]
-    notes: tuple[str, ...] = ()
+    notes: tuple[SourceNote, ...] = ()
     text: str = ""
     label: str = ""
     division: Chunking | None = None
     types: Callable[[], Mapping[str, ColumnType]] = dict
+    alone: bool = True
 
     def through(self, change: Callable[[Iterator[Block]], Iterator[Block]]) -> "SourceTable":
         """The same table with its blocks changed on their way, however it is read."""
@@ -253,39 +270,6 @@ class SourceEntry:
     passing: bool = False
     far: bool = False
     size: int | None = None
-
-
-LIST_JOINED_BY = "; "
-"""What stands between the items of a list that is a cell."""
-
-
-def cell_of(value: Any) -> str:
-    """A value of JSON, a spreadsheet or a typed table as the text of a cell; nothing at all is an empty cell."""
-    if type(value) is int:  # by far the most frequent
-        return str(value)
-    match value:
-        case None:
-            return ""
-        case str():
-            return value
-        case bool():
-            return "true" if value else "false"
-        case float() if value.is_integer() and abs(value) < 1e15:
-            return str(int(value))
-        case datetime.datetime() if value.time() == datetime.time():
-            return value.date().isoformat()
-        case datetime.date() | datetime.time():
-            return value.isoformat()
-        case datetime.timedelta():  # a time of day, or of more than one, of MySQL
-            minutes, rest = divmod(abs(value), datetime.timedelta(minutes=1))
-            clock = (datetime.datetime.min + rest).time().isoformat()
-            return f"{'-' if value < -value else ''}{minutes // 60:02}:{minutes % 60:02}{clock[5:]}"
-        case list() if not any(isinstance(item, dict | list) for item in value):
-            return LIST_JOINED_BY.join(cell_of(item) for item in value)
-        case dict() | list():
-            return json.dumps(value, ensure_ascii=False, default=str)
-        case _:
-            return str(value)
 
 
 WITH_TABS = frozenset({"tsv", "tab"})
