@@ -119,6 +119,42 @@ def test_every_answer_fits_one_screen_and_what_it_proposes_runs(
         assert status == Exit.DONE, f"{command} proposes {line}\n{output}"
 
 
+@pytest.mark.usefixtures("undrawn")
+def test_many_answers_fit_one_screen_and_are_whole_in_full(demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    with (demo / "letters-2024.csv").open(encoding="utf-8", newline="") as stream:
+        letters = [row for row in csv.DictReader(stream) if row["message"] and row["topic"]][:150]
+    with (tmp_path / "t.csv").open("w", encoding="utf-8", newline="") as stream:
+        rows = csv.writer(stream)
+        rows.writerow(["message", *(f"bench {number}" for number in range(9))])
+        rows.writerows([row["message"], *[row["topic"] if row["topic"] > "d" else "a"] * 9] for row in letters)
+    answers = ",".join(f"bench {number}" for number in range(9))
+    of = f"t.csv --text message --label '{answers}' --classifier naive-bayes"
+    said = {}
+    for command in (
+        f"survey t.csv --text message --label '{answers}'",
+        f"train {of} -o desk.sorter --overwrite",
+        "evaluate desk.sorter t.csv",
+        f"cross-validate {of} --folds 2 --no-ledger",
+        "score desk.sorter t.csv -o scored.csv --overwrite",
+        "terms desk.sorter",
+        "explain desk.sorter 'the leaves are curling'",
+    ):
+        output, status = shown(command)
+        assert status == Exit.DONE and len(output.splitlines()) <= LINES, output
+        said[command.split()[0]] = output
+    for command in ("train", "evaluate", "cross-validate"):
+        assert all(f"  bench {number} " in said[command] for number in range(9)), said[command]
+    assert "Trained naive-bayes for 9 answers." in said["train"] and "9 answers, with accuracies from" in said["evaluate"]
+    assert "Labels are those of 'bench 0', the first of 9 label columns." in " ".join(said["survey"].split())
+    for command in ("terms", "explain"):
+        assert "gives 9 answers; this is about 'bench 0', the first." in " ".join(said[command].split())
+    whole, _ = shown("evaluate desk.sorter t.csv --full")
+    assert all(f"── bench {number}" in whole for number in range(9)) and "with accuracies from" not in whole
+    one, _ = shown("terms desk.sorter --answer 'bench 3'")
+    assert "the first" not in one
+
+
 def test_a_list_that_is_asked_for_is_whole(demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     output, _ = shown(f"features {demo / 'letters-2024.csv'} --text message --top 30")

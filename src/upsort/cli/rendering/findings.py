@@ -1,9 +1,11 @@
 """What a judgement comes to, in sentences. Each is printed only where it is true; tests/judging/test_sentences.py lists them all
 with the condition of each."""
 
+from collections.abc import Mapping, Sequence
 from operator import attrgetter
 from typing import TYPE_CHECKING, assert_never
 
+from upsort.cli.rendering.view import Column, col
 from upsort.cli.rendering.wording import decimal, interval, number, p_value, percent, wrong_set_sentences
 from upsort.core.errors import listed
 from upsort.core.evaluation.decision_costs import CostSummary
@@ -81,6 +83,18 @@ def _too_few(judgement: Judgement, group: str) -> str:
     passages = _what_was_judged(judgement, group) == "passages"
     independent = judgement.groups if judgement.groups is not None else judgement.accuracy.of
     return _counted(independent, judgement.groups is not None and not passages)
+
+
+def accuracies(judgements: Mapping[str, Judgement]) -> tuple[str, Sequence[Column], Sequence[Sequence[object]]]:
+    """The accuracies of several answers: a sentence, and the columns and rows of a table."""
+    ordered = sorted(judgements, key=lambda name: judgements[name].accuracy.value or 0.0)
+    least, most = (f"{percent(judgements[name].accuracy.value)} ({name!r})" for name in (ordered[0], ordered[-1]))
+    rows = [
+        (name, number(of.accuracy.of), percent(of.accuracy.value), interval(of.accuracy), percent(of.baseline.value))
+        for name, of in judgements.items()
+    ]
+    columns = (col.name("answer"), col.count("documents"), col.share("accuracy"), col.interval(), col.share("baseline"))
+    return f"{len(rows)} answers, with accuracies from {least} to {most}.", columns, rows
 
 
 def _against_baseline(judgement: Judgement, group: str) -> str:

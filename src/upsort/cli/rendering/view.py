@@ -3,7 +3,7 @@
 Sentences are written in the plural; `singular_after_one` turns `1 documents have` into `1 document has`."""
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import replace
 from enum import Enum
@@ -196,6 +196,9 @@ class Note:
 Part = Sentence | Table | FixedWidth | Note
 
 
+_MOST_WHOLE, _MOST_ROWS, _MOST_WARNINGS = 2, 12, 3  # answers that are shown whole; rows and warnings of more
+
+
 class View:
     """parts: in the order in which they are shown, each with the detail at which it is. more: what --full adds, in words.
     summary: its answers and what else is shown of it among other results. values: of the result as one JSON document."""
@@ -259,6 +262,35 @@ class View:
         if most and len(cells) > most:
             self.more[f"{len(cells):,} {nouns}"] = None
         self._add(Table(columns=columns, rows=cells, brief=most, **attributes))
+
+    def add_answers(
+        self,
+        answers: Mapping[str, Callable[["View"], None]],
+        sentence: str = "",
+        columns: Sequence[Column] = (),
+        rows: Iterable[Sequence[object]] = (),
+    ) -> None:
+        """What there is to say of each answer of a sorter, by its name. Of more than two a sentence, a table with a row for each
+        and the first warnings are shown, and the rest with --full."""
+        if len(answers) <= _MOST_WHOLE:
+            for show in answers.values():
+                show(self)
+            return
+        views = {name: View() for name in answers}
+        for name, show in answers.items():
+            show(views[name])
+        with self.at(Detail.BRIEF, "each answer"):
+            if sentence:
+                self.add_answer(sentence)
+                self.add_table(columns, rows, brief=(_MOST_ROWS, "answers"))
+            every = [(name, part) for name, view in views.items() for _, part in view.parts if isinstance(part, Note)]
+            warnings = [f"{name}: {part.text}" for name, part in every if part.warning]
+            for text in warnings[:_MOST_WARNINGS]:
+                self.add_warning(text)
+            if len(warnings) > _MOST_WARNINGS:
+                self.more[f"{len(warnings)} warnings"] = None
+        for view in views.values():
+            self.parts += [(Detail.FULL, part) for detail, part in view.parts if detail is not Detail.BRIEF]
 
     def add_block(self, lay: Callable[[int], str]) -> None:
         """Lines that are laid out for a width."""

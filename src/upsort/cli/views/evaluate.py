@@ -1,6 +1,7 @@
 """What upsort evaluate shows."""
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -76,11 +77,12 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     with scoring_context(options, console, sorters[0], inputs, output, JUDGED) as incoming:
         evaluations = evaluate(sorters, incoming, output, EvaluationRequest(options.by, passages, training))
     written = draw_judgement(evaluations, Path(options.figures)) if options.figures else []
-    answers = {evaluation.sorter.answer: _values(evaluation, options.mistakes) for evaluation in evaluations}
+    by_answer = {evaluation.sorter.answer: evaluation for evaluation in evaluations}
+    answers = {name: _values(each, options.mistakes) for name, each in by_answer.items()}
     view = View({"answers": answers} if len(evaluations) > 1 else next(iter(answers.values())))
     view.values["written"] = list(map(str, written))
-    for evaluation in evaluations:
-        _show(evaluation, incoming.reader.columns.group, options, view)
+    shows = {name: partial(_show, each, incoming.reader.columns.group, options) for name, each in by_answer.items()}
+    view.add_answers(shows, *findings.accuracies({name: each.evidence.judgement for name, each in by_answer.items()}))
     if output is None and "--mistakes" not in options.given and any(evaluation.mistakes for evaluation in evaluations):
         sources, file = [options.sorter, *pattern_for(options.input)], free_name("mistakes.csv")
         step = command_line("evaluate", options, sources, "-o", file, also=_CHANGE_MISTAKES)
@@ -92,17 +94,15 @@ def run_evaluate(options: EvaluateOptions, console: Console) -> Exit:
     elif options.figures:
         view.add_sentence("No figure is drawn where cells hold several labels.")
     report_rejects(incoming.rejects, incoming.read, view)
-    for evaluation in evaluations:
-        what = RecordedEvaluation("evaluate", _named(options.sorter, evaluation), evaluation.sorter.plan, options.input)
-        record_result(options, what, evaluation.evidence, view)
+    for name, each in by_answer.items():
+        what = RecordedEvaluation("evaluate", _named(options.sorter, name), each.sorter.plan, options.input)
+        record_result(options, what, each.evidence, view)
     console.show(view)
-    return requirement_status(
-        options.require, {evaluation.sorter.answer: rates_of(evaluation.evidence) for evaluation in evaluations}, console
-    )
+    return requirement_status(options.require, {name: rates_of(each.evidence) for name, each in by_answer.items()}, console)
 
 
-def _named(sorter: str, evaluation: Evaluation) -> str:
-    return f"{sorter}: {evaluation.sorter.answer}" if evaluation.sorter.answer else sorter
+def _named(sorter: str, answer: str) -> str:
+    return f"{sorter}: {answer}" if answer else sorter
 
 
 def _values(evaluation: Evaluation, mistakes: int) -> dict[str, Any]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -56,8 +57,8 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
         results = cross_validate(work, output)
     answers = {result.name: _values(result, work.plan) for result in results}
     view = View({"answers": answers} if len(results) > 1 else next(iter(answers.values())))
-    for result in results:
-        _show(result, len(results) > 1, work.plan, options, view)
+    shows = {result.name: partial(_show, result, len(results) > 1, work.plan, options) for result in results}
+    view.add_answers(shows, *findings.accuracies({result.name: result.result.evidence.judgement for result in results}))
     if output is not None:
         view.add_sentence(f"What each document was sorted as: {output}.")
     request.report_rejects(work.rejects, max(result.documents for result in results), view)

@@ -72,6 +72,8 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
             _show_terms(result, options, view)
     with view.at(Detail.FULL, "lengths, odd documents, terms and columns"):
         _show_fully(result, options, view)
+    if len(plan.columns.answers) > 1:
+        view.add_note(f"Labels are those of {plan.columns.label!r}, the first of {len(plan.columns.answers)} label columns.")
     _show_findings(result.worth_a_look, view)
     if figures:
         view.add_sentence(written_sentence(figures))

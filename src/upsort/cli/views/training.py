@@ -1,13 +1,14 @@
 """Views of train and extend."""
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import assert_never
 
 from upsort.cli.commands.training import ExtendOptions, TrainOptions
 from upsort.cli.rendering.console import Console, Exit
 from upsort.cli.rendering.findings import units_of
-from upsort.cli.rendering.view import Detail, View, shortened
+from upsort.cli.rendering.view import Column, Detail, View, col, shortened
 from upsort.cli.rendering.wording import aim_sentence, interval, leak_warnings, number, percent, similarity_sentences
 from upsort.cli.request import inputs_of, planned_context, report_rejects, run_context, secondary_inputs
 from upsort.core.classifiers.families import family
@@ -19,7 +20,7 @@ from upsort.core.training.sorter import TrainedSorter
 from upsort.core.training.stored_documents import StoredDocuments
 from upsort.io.sorter.stored_arrays import stored_arrays
 from upsort.workflows.extend import ExtendedAnswer, Way, extend
-from upsort.workflows.train import AnswerResult, train
+from upsort.workflows.train import AnswerResult, Training, train
 
 _SCARCE = 10  # documents of a label below which it is barely learned
 _RARE_SHARE = 0.01
@@ -35,8 +36,8 @@ def run_train(options: TrainOptions, console: Console) -> Exit:
         training = train(work, output, not options.no_check, options.extendable, not options.no_fingerprints)
     result = training.result
     view = View(result)
-    for answer, sorter in training.answers:
-        _show(answer, sorter, view)
+    shows = {sorter.answer: partial(_show, answer, sorter) for answer, sorter in training.answers}
+    view.add_answers(shows, *_quick_checks(training))
     if training.answers[0][1].stored is not None:
         _show_stored([sorter.stored for _, sorter in training.answers if sorter.stored is not None], view)
     if not console.as_json:
@@ -46,10 +47,28 @@ def run_train(options: TrainOptions, console: Console) -> Exit:
     report_rejects(work.rejects, max(answer.documents for answer, _ in training.answers), view)
     if training.language:
         view.add_warning(training.language)
-    for answer, sorter in training.answers:
-        _warn(answer, sorter, view)
+    view.add_answers({sorter.answer: partial(_warn, answer, sorter) for answer, sorter in training.answers})
     console.show(view)
     return Exit.DONE
+
+
+def _quick_checks(training: Training) -> tuple[str, Sequence[Column], Sequence[Sequence[object]]]:
+    """What was trained for each answer: a sentence, and the columns and rows of a table."""
+    rates = [(sorter.answer, answer, answer.held_out_accuracy) for answer, sorter in training.answers]
+    rows = [
+        (
+            name,
+            answer.documents,
+            len(answer.labels),
+            answer.terms,
+            percent(rate.value if rate is not None else None),
+            interval(rate) if rate is not None else "–",
+        )
+        for name, answer, rate in rates
+    ]
+    columns = (col.name("answer"), col.count("documents"), col.count("labels"), col.count("terms"))
+    kind = training.answers[0][0].classifier
+    return f"Trained {kind} for {len(rows)} answers.", (*columns, col.share("accuracy in a quick check"), col.interval()), rows
 
 
 def _show(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:

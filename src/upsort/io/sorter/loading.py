@@ -31,6 +31,7 @@ from upsort.core.training.decision import Costs
 from upsort.core.training.labelled import HeldOut
 from upsort.core.training.sorter import TrainedSorter, TrainingSummary, without_files
 from upsort.core.training.stored_documents import PrunedCounts, StoredDocuments
+from upsort.io.notices import add_notice_once
 from upsort.io.plan.plan_file import resolved_plan
 from upsort.io.plan.resources import english_for
 from upsort.io.sorter import stored_arrays
@@ -42,9 +43,11 @@ _OPTIONAL = ("thresholds", "decision", "ignored_words")
 
 
 def load_sorter(path: Path, answer: str = "") -> TrainedSorter:
-    """Read one answer of a sorter back: that for the label column `answer`, or the first."""
+    """Read one answer of a sorter back: that for the label column `answer`, or the first, which is reported."""
     sorters = load_sorters(path)
     if not answer:
+        if len(sorters) > 1:
+            add_notice_once(f"{path} gives {len(sorters)} answers; this is about {sorters[0].answer!r}, the first.")
         return sorters[0]
     for sorter in sorters:
         if sorter.answer == answer:
