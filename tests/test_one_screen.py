@@ -155,6 +155,39 @@ def test_many_answers_fit_one_screen_and_are_whole_in_full(demo: Path, tmp_path:
     assert "the first" not in one
 
 
+@pytest.mark.usefixtures("undrawn")
+def test_documents_of_several_labels_fit_one_screen(demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    draws = random.Random(3)
+    with (tmp_path / "t.csv").open("w", encoding="utf-8", newline="") as stream:
+        rows = csv.writer(stream)
+        rows.writerow(["note", "beds"])
+        for _ in range(700):
+            beds = draws.sample(BEDS, draws.choice([1, 1, 2, 3]))
+            signs = [f"sign{BEDS.index(bed)}" for bed in beds]
+            rows.writerow([" ".join([*draws.choices(SYLLABLES, k=8), *signs]), "; ".join(beds)])
+    of = "t.csv --text note --label beds --set 'columns.label_separator=;'"
+    for command in (
+        f"survey {of}",
+        f"train {of} -o desk.sorter",
+        "explain desk.sorter 'sign3 sign11 sign24 sign30 bad good'",
+        "evaluate desk.sorter t.csv --no-ledger",
+        f"cross-validate {of} --folds 2 --no-ledger",
+        "score desk.sorter t.csv -o scored.csv",
+        "next desk.sorter t.csv",
+        f"suspects {of} --folds 2",
+    ):
+        output, status = shown(command)
+        assert status == Exit.DONE and len(output.splitlines()) <= LINES, output
+        if command.startswith("survey"):
+            assert re.search(r"5\d others +\d[\d,]* *\n", output), output  # their shares add up to more than all documents
+        if command.startswith("explain"):
+            given = output.partition("; each label is")[0].count("bed")
+            assert given > 1 and f"the sums of {given - 1} other label" in " ".join(output.split()), output
+            whole, _ = shown(f"{command} --full")
+            assert whole.count("intercept") == given and output.count("intercept") == 1
+
+
 def test_a_list_that_is_asked_for_is_whole(demo: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.chdir(tmp_path)
     output, _ = shown(f"features {demo / 'letters-2024.csv'} --text message --top 30")

@@ -18,7 +18,7 @@ from upsort.core.analysis import explanation as insight
 from upsort.core.analysis.explanation import MOST_OUT, Additive, Explanation, NeighbourVotes, PriorOnly, Unexplained
 from upsort.core.analysis.label_arithmetic import LabelArithmetic, arithmetic, written
 from upsort.core.classifiers.families import family
-from upsort.core.errors import UsageProblem, listed
+from upsort.core.errors import UsageProblem, counted, listed
 from upsort.core.features.documents import Documents
 from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.training.sorter import TrainedSorter
@@ -88,7 +88,7 @@ def _show(sorter: TrainedSorter, explained_document: ExplainedDocument, options:
         with view.at(detail):
             view.add_block(partial(marked, explanation, _meaning(sorter, explanation), most))
             view.add_sentence()
-            _show_how(sorter, explained_document, terms, view)
+            _show_how(sorter, explained_document, terms, detail is Detail.FULL, view)
     if isinstance(explanation.how, Additive) and min(len(explanation.how.pulls), options.top) > brief:
         view.more["more terms"] = None
     if lines > _BRIEF_LINES:
@@ -175,16 +175,19 @@ def _meaning(sorter: TrainedSorter, explanation: Explanation) -> str:
     return legend(f"for {label}", f"for {sorter.labels[explanation.second]}" if explanation.given is None else f"against {label}")
 
 
-def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int, view: View) -> None:
-    """How the scores come about."""
+def _show_how(sorter: TrainedSorter, explained_document: ExplainedDocument, top: int, whole: bool, view: View) -> None:
+    """How the scores come about. whole: of all labels that are given."""
     explanation = explained_document.explanation
     match explanation.how:
         case Additive():
             exact = True
-            for labels in explanation_page.explained_labels(sorter, explanation):
+            every = explanation_page.explained_labels(sorter, explanation)
+            for labels in every if whole else every[:1]:
                 formatted, is_exact = explanation_page.sum_table(sorter, explanation, explanation.how, labels, top)
                 exact = exact and is_exact
                 _table(formatted, view)
+            if len(every) > 1:
+                view.more[f"the sums of {counted(len(every) - 1, 'other label')}"] = None
             if not exact:
                 with view.at(Detail.FULL):
                     view.add_sentence("Every number is rounded; the row rounding is the remainder.")

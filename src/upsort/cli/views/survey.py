@@ -24,7 +24,7 @@ from upsort.cli.request import (
 )
 from upsort.core.analysis.column_summaries import Lengths
 from upsort.core.analysis.label_terms import CommonTerm
-from upsort.core.errors import listed
+from upsort.core.errors import counted, listed
 from upsort.core.plan import Plan
 from upsort.io.sources.entries import pattern_for
 from upsort.io.sources.inputs import Inputs
@@ -88,7 +88,7 @@ def _answer(result: SurveyResult, languages: int) -> str:
 
 
 _LARGEST = 10  # labels that are shown without --full
-_LARGEST_OF_MANY = 4  # where there are findings as well
+_LARGEST_OF_MANY, _LARGEST_BESIDE_FINDINGS = 7, 4  # where they are more; and where there are several findings
 _MOST_FINDINGS = 3
 _PLACES = 8  # of a word, that are shown without --full
 
@@ -98,12 +98,14 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
     if result.labels:
         labels = list(result.labels.items())
         most = labels[0][1].documents
-        shown = _LARGEST if len(labels) <= _LARGEST or len(result.worth_a_look) < 2 else _LARGEST_OF_MANY
+        many = _LARGEST_OF_MANY if len(result.worth_a_look) < 2 else _LARGEST_BESIDE_FINDINGS
+        shown = _LARGEST if len(labels) <= _LARGEST else many
         rows = [(name, of.documents, percent(of.share), bar(of.documents / most, 24)) for name, of in labels[:shown]]
         if rest := labels[shown:]:
             view.more[f"{len(labels):,} labels"] = None
             documents = sum(of.documents for _, of in rest)
-            rows.append((f"{len(rest):,} others", documents, percent(sum(of.share for _, of in rest)), ""))
+            share = "" if result.several else percent(sum(of.share for _, of in rest))
+            rows.append((f"{len(rest):,} others", documents, share, ""))
         columns = (col.name("label"), col.count("documents"), col.share("share"), col.bar())
         view.add_table(columns, rows, whole=bool(rest))
         for line in _balance(result):
@@ -124,7 +126,9 @@ def _balance(result: SurveyResult) -> list[str]:
     (label, most), *_ = labels = list(result.labels.items())
     rarest, least = labels[-1]
     lines = [] if result.several else [f"Baseline, always {label!r}: {percent(most.share)}."]
-    if len(labels) > 1:
+    if most.documents == least.documents and len(labels) > 1:
+        lines.append(f"Every label has {counted(least.documents, 'document')}.")
+    elif len(labels) > 1:
         lines.append(f"{label!r} has {most.documents / least.documents:.1f} times the documents of the rarest label, {rarest!r}.")
     if result.several:
         lines.append(f"{result.several:,} documents have several labels and count at each.")

@@ -184,7 +184,7 @@ def _warn(answer: AnswerResult, sorter: TrainedSorter, view: View) -> None:
             f"rare labels, under 1% of the documents: {listed(rare, _NAMED)}. To find more of them: "
             "--set classifier.label_weights=even"
         )
-    if trained.documents < _DOCUMENTS_A_LABEL * len(counts):
+    if sum(counts.values()) < _DOCUMENTS_A_LABEL * len(counts):
         view.add_warning(
             f"{trained.documents:,} documents are few for {len(counts)} labels: a label needs about {_DOCUMENTS_A_LABEL}."
         )
