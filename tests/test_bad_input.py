@@ -35,6 +35,8 @@ TRAIN = ("--text=text", "--label=label", "--set=features.in_at_least=1", "-o", "
         (("train", "one.csv", *TRAIN), 1, "at least two labels; the documents have only 'wet'"),
         (("train", "names.csv", *TRAIN), 1, "has 30 different values in 30 documents: that is no label"),
         (("train", "good.csv", *TRAIN[:2], "-o", "nowhere/a.sorter"), 1, "The folder nowhere does not exist"),
+        (("train", "wordless.csv", *TRAIN), 1, "No term is in the 12 documents after cleaning."),
+        (("cross-validate", "same.csv", *TRAIN[:2], "--no-ledger"), 1, "All documents are in one group, or copies of each other"),
         (("train", "good.csv", *TRAIN, "--set=features.in_at_least=9"), 1, "No term is left of the 5"),
         (("train", "good.csv", *TRAIN, "--set=classifier.kind=logistc"), 2, "Nearest values: logistic."),
         (("train", "good.csv", *TRAIN, "--set=classifer.kind=logistic"), 2, "Nearest sections: classifier."),
@@ -56,6 +58,8 @@ def test_a_problem_is_two_lines_and_a_code(
 ) -> None:
     files = {
         "good.csv": GOOD,
+        "wordless.csv": "text,label\n" + "...,wet\n!!!,dry\n" * 6,
+        "same.csv": "text,label\n" + "fern moss,wet\nfern moss,dry\n" * 6,
         "empty.csv": "",
         "header.csv": "text,label\n",
         "one.csv": "text,label\nfern,wet\nmoss,wet\n",

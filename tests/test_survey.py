@@ -197,3 +197,10 @@ def test_stop_words_leave_negations_out(language: str) -> None:
     assert len(negations(language)) >= 7
     assert not stop_words(language) & negations(language)
     assert all(word == word.lower() for word in stop_words(language) | negations(language))
+
+
+def test_texts_without_words_are_no_proof_that_there_are_no_duplicates(program: Program, tmp_path: Path) -> None:
+    (tmp_path / "t.csv").write_text("text\n" + "... !!!\n" * 5)
+    assert "Duplicates among documents with words: none." in program("survey", "t.csv", "--text=text").out
+    (tmp_path / "t.csv").write_text("text\nred plum\nblue fig\n")
+    assert "Duplicates: none." in program("survey", "t.csv", "--text=text").out

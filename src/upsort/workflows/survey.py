@@ -45,6 +45,7 @@ _CHARACTERS_AT_ONCE = 4_000_000
 _EXAMPLES = 3
 IN_ANOTHER, IN_SCRIPT = "in another language", "mostly in"
 SAME_NAME = "with an identifier that another one has"
+WITHOUT_WORDS = "no words at all"
 _OPENING_WORDS = 4
 
 
@@ -114,7 +115,7 @@ class BlockSurveyor:
             terms = pairs_of_letters(terms)
         words = fingerprints.words
         repeated = np.flatnonzero(is_repetition(words, fingerprints.distinct) & (words > 0))
-        odd = [(place, "no words at all") for place in np.flatnonzero(words == 0).tolist()]
+        odd = [(place, WITHOUT_WORDS) for place in np.flatnonzero(words == 0).tolist()]
         odd += [(place, "the same few words repeated") for place in repeated.tolist()]
         broken = [(place, found) for place in places_with(texts, SIGNS_OF_BROKEN) if (found := broken_characters(texts[place]))]
         odd = sorted([*((place, "broken characters") for place, _ in broken), *odd], key=itemgetter(0))

@@ -12,7 +12,7 @@ from upsort.core.text.languages import NAMES
 from upsort.io.notices import set_aside_path
 from upsort.io.tables.documents import separator_option
 from upsort.workflows.shared.results import leak_sentence
-from upsort.workflows.survey import IN_ANOTHER, IN_SCRIPT, SAME_NAME, Finding, OddDocuments, SurveyResult
+from upsort.workflows.survey import IN_ANOTHER, IN_SCRIPT, SAME_NAME, WITHOUT_WORDS, Finding, OddDocuments, SurveyResult
 
 _MOST = 5
 _SCARCE = 10
@@ -130,7 +130,7 @@ def _other_language(facts: _Facts) -> Iterator[_RuleFinding]:
 
 
 def _without_content(facts: _Facts) -> Iterator[_RuleFinding]:
-    junk = [facts.odd[what] for what in ("no words at all", "the same few words repeated") if what in facts.odd]
+    junk = [facts.odd[what] for what in (WITHOUT_WORDS, "the same few words repeated") if what in facts.odd]
     if tiny := sum(entry.documents for entry in junk):
         kinds = "; ".join(f"{entry.what} ({entry.documents:,})" for entry in junk)
         what = f"{tiny:,} documents have no content: {kinds}."

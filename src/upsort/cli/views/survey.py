@@ -30,7 +30,7 @@ from upsort.io.sources.entries import pattern_for
 from upsort.io.sources.inputs import Inputs
 from upsort.workflows.browse import SurveyColumns, columns_of, find, parsed_where, sample
 from upsort.workflows.shared.figures import draw_survey
-from upsort.workflows.survey import Finding, SurveyDocument, SurveyResult, survey
+from upsort.workflows.survey import WITHOUT_WORDS, Finding, SurveyDocument, SurveyResult, survey
 from upsort.workflows.survey_findings import survey_findings
 
 
@@ -118,7 +118,13 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
     if copies.similar:
         view.add_sentence(f"Similar: {copies.similar:,} documents resemble another one (largest set: {copies.largest:,}).")
     else:
-        view.add_sentence("Duplicates: none.")
+        view.add_sentence(_no_duplicates(result))
+
+
+def _no_duplicates(result: SurveyResult) -> str:
+    """That there are none, where documents have words by which they could be told to be some."""
+    wordless = any(odd.what == WITHOUT_WORDS for odd in result.odd)
+    return f"Duplicates{' among documents with words' if wordless else ''}: none."
 
 
 def _balance(result: SurveyResult) -> list[str]:
@@ -219,7 +225,7 @@ def _show_odd(result: SurveyResult, view: View) -> None:
             [(pair.reference, pair.label, pair.first, pair.first_label, f"{pair.similarity:.2f}") for pair in copies.examples],
         )
     else:
-        view.add_sentence("Duplicates: none.")
+        view.add_sentence(_no_duplicates(result))
     if result.empty:
         view.add_sentence(f"Without text: {result.empty:,} rows.")
     for odd in result.odd:

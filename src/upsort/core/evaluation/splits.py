@@ -262,10 +262,16 @@ def _check_folds(documents: LabelledDocuments, folds: int) -> None:
             f"To go on, {fewer}leave out the small labels: upsort gather --rare-below {folds} (--rare-into other merges them; "
             "--labels names those to keep).",
         )
-    if documents.groups is not None and (groups := np.unique(documents.groups).size) < folds:
+    groups = np.unique(documents.groups).size if documents.groups is not None else folds
+    if groups == 1:
         raise DataProblem(
-            f"{folds} folds need at least {folds} groups of documents; there are {groups}.",
-            f"Use --folds {groups}." if groups > 1 else "Name another column with columns.group.",
+            "All documents are in one group, or copies of each other: no split can learn from some and judge others.",
+            "Give further documents, or name another column with columns.group.",
+        )
+    if groups < folds:
+        raise DataProblem(
+            f"{folds} folds need at least {folds} documents, or groups, that are no copies; there are {groups}.",
+            f"Use --folds {groups}.",
         )
     _check_groups(documents)
 

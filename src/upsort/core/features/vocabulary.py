@@ -228,6 +228,10 @@ def chosen_terms(
                 f"The vocabulary file has {len(vocabulary):,} terms, none of which is in the {documents:,} documents.",
                 "Write its terms as they are after cleaning; upsort features lists those.",
             )
+    if columns.size == 0 and not seen.any() and not statistics.left_out:
+        raise DataProblem(
+            f"No term is in the {documents:,} documents after cleaning.", "Check --text, and the steps of the plan."
+        )
     if columns.size == 0:
         raise DataProblem(
             f"No term is left of the {int(seen.sum()) + statistics.left_out:,} in {documents:,} documents: "
