@@ -56,7 +56,7 @@ def test_bounds_keep_exactly_the_terms_they_should(texts: list[str], least: int,
     counts = counting.count(texts, cleaner(Clean(steps=("lower",))))
     settings = Features(weighting="count", in_at_least=least, in_at_most=share, most_terms=most)
     if not kept:
-        with pytest.raises(DataProblem, match="No term is (left|in)"):
+        with pytest.raises(DataProblem, match=r"No term is (left|in)"):
             learn_space(of_counts(counts), settings)
         return
     space, columns = learn_space(of_counts(counts), settings)
