@@ -290,10 +290,11 @@ def numbered_names(name: str, numbers: Sequence[int]) -> Sequence[str]:
 
 def texts_of_words(words: Sequence[str], codes: Codes, starts: Ints) -> Sequence[str]:
     """(n,) texts of words with a space between them. codes: of all words, text by text; starts: (n + 1,) where each begins."""
-    held = compact(words, few=0) if codes.size > _FEW else words
+    present, which = np.unique(codes, return_inverse=True)
+    held = compact([words[code] for code in present.tolist()], few=0) if codes.size > _FEW else ()
     if not isinstance(held, TextColumn):
         return [" ".join([words[code] for code in codes[begin:end].tolist()]) for begin, end in pairwise(starts.tolist())]
-    lists = pyarrow.LargeListArray.from_arrays(arrow_numbers(starts), held.take(codes).array)
+    lists = pyarrow.LargeListArray.from_arrays(arrow_numbers(starts), held.take(which).array)
     return TextColumn(arrow_compute.binary_join(lists, TextColumn.of([" "]).array[0]))
 
 

@@ -26,10 +26,10 @@ from upsort.io.outputs.table_file import table_file
 from upsort.io.plan.resources import resources_for
 from upsort.io.sources.inputs import Inputs
 from upsort.io.tables.columns import ColumnMapper, merged_columns
-from upsort.io.tables.document_blocks import DocumentBlock
+from upsort.io.tables.document_blocks import DocumentBlock, large_blocks
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import write_columns
-from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.context import CHARACTERS_AT_ONCE, RunContext, nothing_usable
 
 CLEANED_COLUMN = "cleaned"
 NOTHING = "(nothing)"
@@ -149,9 +149,8 @@ def clean(work: RunContext, showing: ShowRequest, output: CleanedFile | None = N
     written = 0
     with ExitStack() as stack:
         write = stack.enter_context(_cleaned_rows(work.inputs, work.plan, output)) if output is not None else None
-        for block in DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects):
-            if not block.rows:
-                continue
+        blocks = DocumentReader.of_plan(work.plan, cleaning).blocks(work.inputs, work.rejects)
+        for block in large_blocks(blocks, CHARACTERS_AT_ONCE):
             chosen.add_block(block)
             tokens = measuring.add(block.texts)
             if write is not None:

@@ -36,8 +36,8 @@ from upsort.io.tables.columns import ColumnMapper, column_place
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.documents import DocumentReader
 from upsort.io.tables.rows import RowWriter
-from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer, Passages, ScoreLayout, joined_decisions, with_decisions
-from upsort.workflows.shared.context import DocumentReading, ScoringContext, map_blocks, nothing_usable
+from upsort.workflows.score import BlockScorer, Passages, ScoreLayout, joined_decisions, with_decisions
+from upsort.workflows.shared.context import CHARACTERS_AT_ONCE, DocumentReading, ScoringContext, map_blocks, nothing_usable
 from upsort.workflows.shared.evaluation import DecidedCorpus, Evaluation, Mistake, evaluate_decisions
 from upsort.workflows.shared.results import JudgementResult
 

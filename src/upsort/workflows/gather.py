@@ -15,10 +15,8 @@ from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columns import column_place, merged_columns_nested
 from upsort.io.tables.formats import format_to_write
 from upsort.io.tables.rows import RowWriter, text_maker, write_made
-from upsort.workflows.shared.context import RowReading, RunContext, map_blocks, nothing_usable
+from upsort.workflows.shared.context import CHARACTERS_AT_ONCE, RowReading, RunContext, map_blocks, nothing_usable
 from upsort.workflows.shared.row_filter import CorpusRows, FirstPass, RowFilter, RowGatherer, RowInspector
-
-_CHARACTERS_AT_ONCE = 2_000_000
 
 
 class SourceCounts(Struct):
@@ -68,7 +66,7 @@ def gather(work: RunContext, output: Path) -> GatherResult:
 
 
 def _write(work: RunContext, row_filter: RowFilter, writer: RowWriter, result: GatherResult) -> None:
-    reading = RowReading(work.inputs, _CHARACTERS_AT_ONCE)
+    reading = RowReading(work.inputs, CHARACTERS_AT_ONCE)
     first_pass = _first_pass(work, row_filter, reading)
     gathering = RowGatherer(row_filter, first_pass)
     gathering.text_of = text_maker(writer)

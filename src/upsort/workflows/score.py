@@ -24,7 +24,7 @@ from upsort.io.tables.columnar import column_of
 from upsort.io.tables.columns import ColumnMapper, column_place, merged_columns
 from upsort.io.tables.document_blocks import DocumentBlock
 from upsort.io.tables.rows import RowSink, TextOf, text_maker, write_made
-from upsort.workflows.shared.context import DocumentReading, ReadPiece, ScoringContext, map_blocks
+from upsort.workflows.shared.context import CHARACTERS_AT_ONCE, DocumentReading, ReadPiece, ScoringContext, map_blocks
 from upsort.workflows.shared.scored_rows import (
     REMARK,
     ScoredBlock,
@@ -35,7 +35,6 @@ from upsort.workflows.shared.scored_rows import (
     number_columns,
 )
 
-CHARACTERS_AT_ONCE = 2_000_000
 _FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")
 
 

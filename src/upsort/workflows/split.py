@@ -25,11 +25,11 @@ from upsort.io.outputs.registry import HELD_OUT_NAME, TRAINING_NAME
 from upsort.io.outputs.table_file import table_file
 from upsort.io.tables.columnar import chosen_rows
 from upsort.io.tables.columns import ColumnMapper, merged_columns
-from upsort.io.tables.document_blocks import RowMetadata
+from upsort.io.tables.document_blocks import RowMetadata, large_blocks
 from upsort.io.tables.documents import DocumentReader, RowRequirement
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, write_columns
 from upsort.workflows.cross_validate import day_numbers
-from upsort.workflows.shared.context import RunContext, nothing_usable
+from upsort.workflows.shared.context import CHARACTERS_AT_ONCE, RunContext, nothing_usable
 from upsort.workflows.shared.corpus import check_labels, labels_of
 
 _FAR = 0.03  # from the share that was asked for
@@ -142,7 +142,7 @@ def _split_input(work: RunContext, reader: DocumentReader) -> _SplitInput:
     digests: list[Keys] = []
     fingerprints: list[Fingerprints] = []
     copies_matter = bool(work.plan.columns.text) and not work.plan.judge.allow_copies
-    for block in reader.blocks(work.inputs, work.rejects):
+    for block in large_blocks(reader.blocks(work.inputs, work.rejects), CHARACTERS_AT_ONCE):
         metadata.append(block.metadata)
         texts = block.texts if work.plan.columns.text else ["\0".join(row) for row in block.rows]
         digests.append(text_digests(texts))
@@ -178,7 +178,7 @@ def _write(
     by_name = ColumnMapper(merged_columns(table.columns for table in work.inputs.tables))
     with replacing_all(), table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
         first = 0
-        for block in reader.blocks(work.inputs, RejectedRows()):
+        for block in large_blocks(reader.blocks(work.inputs, RejectedRows()), CHARACTERS_AT_ONCE):
             held, written = held_out_rows[first:][: len(block.rows)], included[first:][: len(block.rows)]
             for writer, chosen in ((training, ~held & written), (held_out, held & written)):
                 rows = chosen_rows(block.rows, np.flatnonzero(chosen).tolist())

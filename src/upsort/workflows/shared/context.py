@@ -52,6 +52,9 @@ def nothing_usable(rejects: RejectedRows) -> str:
     return "; ".join(f"{number} rows with {reason}" for reason, number in rejects.reasons.most_common(3))
 
 
+CHARACTERS_AT_ONCE = 2_000_000
+"""Of text that bulk commands work on in one go, at least: array operations like long arrays."""
+
 ALONE = Threads()
 _CONCURRENT_TRAININGS = 6  # trainings at once whose documents lie with others
 _WORTH_THREADS = 5_000  # documents, each counted as often as it is in a piece of work

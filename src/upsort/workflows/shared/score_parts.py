@@ -21,8 +21,8 @@ from upsort.io.outputs.table_file import check_same_run, table_file
 from upsort.io.sources.stores import StagedRun, remove_objects, represented, store_of_folder
 from upsort.io.tables.bounds import text_of_file
 from upsort.io.tables.rows import ReasonKind, RejectedRow, RejectionReason, text_maker, write_made
-from upsort.workflows.score import CHARACTERS_AT_ONCE, BlockScorer
-from upsort.workflows.shared.context import Distribution, DocumentReading, ReadPiece, ScoringContext
+from upsort.workflows.score import BlockScorer
+from upsort.workflows.shared.context import CHARACTERS_AT_ONCE, Distribution, DocumentReading, ReadPiece, ScoringContext
 from upsort.workflows.shared.scored_rows import ScoreResult, ScoreTally
 
 _TOGETHER = 32  # parts of very many that are asked for as one
