@@ -133,6 +133,9 @@ def test_many_answers_fit_one_screen_and_are_whole_in_full(demo: Path, tmp_path:
     said = {}
     for command in (
         f"survey t.csv --text message --label '{answers}'",
+        f"features t.csv --text message --label '{answers}'",
+        f"gather t.csv --text message --label '{answers}' -o gathered.csv",
+        f"split t.csv --text message --label '{answers}' -o parts",
         f"train {of} -o desk.sorter --overwrite",
         "evaluate desk.sorter t.csv",
         f"cross-validate {of} --folds 2 --no-ledger",
@@ -146,7 +149,8 @@ def test_many_answers_fit_one_screen_and_are_whole_in_full(demo: Path, tmp_path:
     for command in ("train", "evaluate", "cross-validate"):
         assert all(f"  bench {number} " in said[command] for number in range(9)), said[command]
     assert "Trained naive-bayes for 9 answers." in said["train"] and "9 answers, with accuracies from" in said["evaluate"]
-    assert "Labels are those of 'bench 0', the first of 9 label columns." in " ".join(said["survey"].split())
+    for command in ("survey", "features", "gather", "split"):
+        assert "Labels are those of 'bench 0', the first of 9 label columns." in " ".join(said[command].split())
     for command in ("terms", "explain"):
         assert "gives 9 answers; this is about 'bench 0', the first." in " ".join(said[command].split())
     whole, _ = shown("evaluate desk.sorter t.csv --full")

@@ -198,3 +198,9 @@ def test_a_corpus_of_one_label_has_nothing_rarer(program: Program, tables: Path)
     found = program("survey", "one.csv", "--text=message", "--label=topic")
     assert "All labelled documents are 'soil': there is nothing to learn until there is another label." in found.out
     assert "rarest" not in found.out and "cross-validate" not in found.out
+
+
+def test_labels_that_are_nowhere_are_told_together(program: Program, tables: Path) -> None:
+    found = program("gather", "a.csv", "--text=message", "--label=topic", "--labels=soil,a,b,c,d,e,f,g", "-o", "g.csv")
+    assert found.err.count("no document has the label") == 4
+    assert "no document has 3 other labels that you named: 'e', 'f', 'g'." in found.err

@@ -13,6 +13,7 @@ from upsort.core.evaluation.intervals import FEW, Comparison, Rate
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure
 from upsort.core.evaluation.measures import Judgement
 from upsort.core.evaluation.probability_measures import ProbabilityMeasures, Reliability
+from upsort.core.plan import Columns
 from upsort.io.tables.columns import PASSAGE_COLUMNS
 from upsort.workflows.compare import ComparedPlan, CompareResult
 from upsort.workflows.shared.evaluation import Evaluation
@@ -31,6 +32,12 @@ def units_of(group: str) -> str:
     """The name of the rows of a table. group: the column whose values belong together."""
 
     return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
+
+
+def first_label(columns: Columns) -> list[str]:
+    """Which label column it is about, where there are several."""
+    many = len(columns.answers)
+    return [f"Labels are those of {columns.label!r}, the first of {many} label columns."] if many > 1 else []
 
 
 def headline(judgement: Judgement, group: str = "", copies: bool = False) -> list[str]:

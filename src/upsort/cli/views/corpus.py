@@ -7,6 +7,7 @@ from typing import Any
 from upsort.cli.commands.corpus import GatherOptions, SplitOptions
 from upsort.cli.options import SPLIT_KEYS
 from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.findings import first_label
 from upsort.cli.rendering.view import Detail, View, col
 from upsort.cli.rendering.wording import percent
 from upsort.cli.request import (
@@ -18,7 +19,7 @@ from upsort.cli.request import (
     run_context,
     with_guessed_columns,
 )
-from upsort.core.errors import QUOTING, UsageProblem, listed, pair_in, parts
+from upsort.core.errors import QUOTING, UsageProblem, counted, listed, pair_in, parts
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import make_folder
 from upsort.workflows.gather import GatherResult, gather
@@ -49,6 +50,8 @@ def run_gather(options: GatherOptions, console: Console) -> Exit:
         result = gather(work, output)
     view = View(result)
     _show(result, view)
+    for line in first_label(plan.columns):
+        view.add_note(line)
     report_rejects(work.rejects, result.documents, view)
     _warn(result, view)
     console.show(view)
@@ -138,9 +141,11 @@ def _warn(result: GatherResult, view: View) -> None:
             f"labels that differ only in case, spaces or punctuation: {groups}{f'; and {more} more' if more > 0 else ''}. "
             "Join them with --fold-case or --relabel."
         )
-    for label, close in result.unseen_labels.items():
+    for label, close in islice(result.unseen_labels.items(), _MOST_GROUPS):
         quoting = f" {QUOTING}." if any("," in spelling for spelling in close) else ""
         view.add_warning(f"no document has the label {label!r}{f'; nearest: {listed(close)}' if close else ''}.{quoting}")
+    if unseen := list(islice(result.unseen_labels, _MOST_GROUPS, None)):
+        view.add_warning(f"no document has {counted(len(unseen), 'other label')} that you named: {listed(map(repr, unseen), 3)}.")
     if result.conflicts:
         view.add_warning(f"{result.conflicts:,} duplicates have a different label from the original; see the set-aside file.")
 
@@ -171,6 +176,8 @@ def run_split(options: SplitOptions, console: Console) -> Exit:
             [*rows, ("all", training.documents, held_out.documents)],
             whole=True,
         )
+    for line in first_label(plan.columns):
+        view.add_note(line)
     _report(result, plan, options.hold_out, view)
     view.add_sentence(f"Written: {training.file} and {held_out.file}.")
     report_rejects(rejects, training.documents + held_out.documents, view)

@@ -9,6 +9,7 @@ from msgspec import structs
 from upsort.cli.commands.corpus import SurveyOptions
 from upsort.cli.options import SURVEY_KEYS
 from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.findings import first_label
 from upsort.cli.rendering.view import Detail, Sentence, View, col, shortened, singular_after_one
 from upsort.cli.rendering.wording import bar, percent, written_sentence
 from upsort.cli.request import (
@@ -72,8 +73,8 @@ def _survey(options: SurveyOptions, inputs: Inputs, plan: Plan, console: Console
             _show_terms(result, options, view)
     with view.at(Detail.FULL, "lengths, odd documents, terms and columns"):
         _show_fully(result, options, view)
-    if len(plan.columns.answers) > 1:
-        view.add_note(f"Labels are those of {plan.columns.label!r}, the first of {len(plan.columns.answers)} label columns.")
+    for line in first_label(plan.columns):
+        view.add_note(line)
     _show_findings(result.worth_a_look, view)
     if figures:
         view.add_sentence(written_sentence(figures))

@@ -11,6 +11,7 @@ from upsort.cli.commands.text import FeaturesOptions, PlanOptions
 from upsort.cli.declaring import names
 from upsort.cli.options import DEFAULT_NAME
 from upsort.cli.rendering.console import Console, Exit
+from upsort.cli.rendering.findings import first_label
 from upsort.cli.rendering.view import Column, Detail, Kind, Shown, View, col
 from upsort.cli.rendering.wording import percent, written_sentence
 from upsort.core.errors import DataProblem, UsageProblem, suggestion, visible
@@ -191,6 +192,8 @@ def run_features(options: FeaturesOptions, console: Console) -> Exit:
         )
     )
     _show_summary(figures, matrix, view)
+    for line in first_label(plan.columns) if sorter is None else ():
+        view.add_note(line)
     if row:
         view.add_sentence()
         view.add_sentence(f"The row of {options.document}, largest weight first:")
