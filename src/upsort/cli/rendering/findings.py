@@ -30,14 +30,13 @@ _DOMINATES = 0.8  # share of one label, from which accuracy can barely show what
 
 def units_of(group: str) -> str:
     """The name of the rows of a table. group: the column whose values belong together."""
-
     return "passages" if group == PASSAGE_COLUMNS[0] else "documents"
 
 
 def first_label(columns: Columns) -> list[str]:
     """Which label column it is about, where there are several."""
-    many = len(columns.answers)
-    return [f"Labels are those of {columns.label!r}, the first of {many} label columns."] if many > 1 else []
+    what = f"Labels are those of {columns.label!r}, the first of {len(columns.answers)} label columns."
+    return [what] if len(columns.answers) > 1 else []
 
 
 def headline(judgement: Judgement, group: str = "", copies: bool = False) -> list[str]:
