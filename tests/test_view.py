@@ -236,6 +236,24 @@ def test_tables_that_are_longer_in_full_lose_rows_for_one_screen(sentences: int,
             assert found == (9 if asked else shown_rows)
 
 
+def test_a_whole_table_loses_the_middle_of_long_names_for_one_screen() -> None:
+    labels = [f"the bench of everything that is asked about the bed number {number:02} by the wall" for number in range(10)]
+
+    def shown(names: list[str], detail: Detail = Detail.BRIEF) -> str:
+        view, console = View(), Console(output=io.StringIO(), width=80)
+        with view.at(detail):
+            view.add_table((col.name("label"), col.count("documents")), [(name, 1) for name in names], whole=True)
+        for number in range(9):
+            view.add_sentence(f"Sentence {number}.")
+        console.show(view)
+        return str(console.output.getvalue())  # type: ignore[attr-defined]
+
+    assert "the bench of everything" in shown(labels[:4])  # there is room for them
+    assert "the bench of…03 by the wall" in shown(labels) and len(shown(labels).splitlines()) == 21
+    assert "the bench of everything" in shown([*labels, f"{labels[3][:40]} old{labels[3][40:]}"])  # two would be the same
+    assert "the bench of everything" in shown(labels, Detail.ALWAYS)
+
+
 def test_colours_are_readable_on_light_and_dark_terminals() -> None:
     levels = (0, 95, 135, 175, 215, 255)
 

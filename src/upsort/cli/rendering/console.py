@@ -176,17 +176,26 @@ class Console:
                 assert_never(part)
 
     def _fitted(self, view: View) -> list[Part]:
-        """The parts that are shown now. On a terminal, where they are longer than a screen, tables that stand for longer ones of
-        --full lose rows, and all but the first may go."""
+        """The parts that are shown now. On a terminal, where they are longer than a screen, tables that have to be whole lose the
+        middle of long names, and those that stand for longer ones of --full lose rows, and all but the first may go."""
         shown = [(detail, part) for detail, part in view.parts if self._is_shown(detail)]
         parts = [part for _, part in shown]
-        tables = {at: part for at, part in enumerate(parts) if isinstance(part, Table) and part.where is not Shown.PIPED}
-        tables = {place: table for place, table in tables.items() if not table.whole}
-        whole = any(shown[place][0] is not Detail.BRIEF and not table.brief for place, table in tables.items())
-        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH or self.lists_asked or whole or not tables:
+        if not self.render or self.full or self.as_json or self.columns < _PIPED_WIDTH:
             return parts
         heights = list(map(self._height, [*parts, *_of_more(view)]))
         most = _SCREEN if self.width else max(_SCREEN, shutil.get_terminal_size().lines) - 1  # the prompt is one
+        for place, (detail, part) in enumerate(shown):
+            if isinstance(part, Table) and part.whole and detail is Detail.BRIEF and sum(heights) > most:
+                parts[place] = part.with_short_names()
+                heights[place] = self._height(parts[place])
+        tables = {at: part for at, part in enumerate(parts) if isinstance(part, Table) and part.where is not Shown.PIPED}
+        tables = {place: table for place, table in tables.items() if not table.whole}
+        if (
+            self.lists_asked
+            or not tables
+            or any(shown[place][0] is not Detail.BRIEF and not table.brief for place, table in tables.items())
+        ):
+            return parts
         below_empty_line = {place for place in tables if place and parts[place - 1] == Sentence("")}
         for least in (1, 0):
             for place in reversed(tables):

@@ -161,10 +161,25 @@ class Table:
         """With the columns that are shown without --full."""
         return self.select([place for place, column in enumerate(self.columns) if not column.full])
 
+    def with_short_names(self) -> "Table":
+        """With the middle of long names left out, of columns and in the first one, where they can still be told apart."""
+        names, firsts = [column.name for column in self.columns], [row[0] for row in self.rows]
+        if len(set(map(_middle_out, names))) < len(set(names)) or len(set(map(_middle_out, firsts))) < len(set(firsts)):
+            return self
+        columns = [replace(column, name=_middle_out(column.name)) for column in self.columns]
+        return replace(self, columns=columns, rows=[[_middle_out(row[0]), *row[1:]] for row in self.rows])
+
     def select(self, places: Sequence[int]) -> "Table":
         """With some of the columns."""
         rows = [[row[place] for place in places] for row in self.rows]
         return replace(self, columns=[self.columns[place] for place in places], rows=rows)
+
+
+_LONG, _BEGIN, _END = 30, 12, 15
+
+
+def _middle_out(name: str) -> str:
+    return name if len(name) <= _LONG else f"{name[:_BEGIN].rstrip()}…{name[-_END:].lstrip()}"
 
 
 @record(frozen=True)

@@ -133,10 +133,11 @@ def _balance(result: SurveyResult) -> list[str]:
     (label, most), *_ = labels = list(result.labels.items())
     rarest, least = labels[-1]
     lines = [] if result.several else [f"Baseline, always {label!r}: {percent(most.share)}."]
+    which = f"{label!r}" if result.several else "That label"
     if most.documents == least.documents and len(labels) > 1:
         lines.append(f"Every label has {counted(least.documents, 'document')}.")
     elif len(labels) > 1:
-        lines.append(f"{label!r} has {most.documents / least.documents:.1f} times the documents of the rarest label, {rarest!r}.")
+        lines.append(f"{which} has {most.documents / least.documents:.1f} times the documents of the rarest, {rarest!r}.")
     if result.several:
         lines.append(f"{result.several:,} documents have several labels and count at each.")
     if result.unlabelled:
