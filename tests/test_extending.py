@@ -10,6 +10,7 @@ import pytest
 from conftest import KINDS, Program, of_kind, some_always
 
 from upsort.core.classifiers import families
+from upsort.core.evaluation.intervals import wilson
 from upsort.core.training.stored_documents import StoredDocuments, joined, sampled
 from upsort.io.sorter.loading import load_sorter, load_sorters
 
@@ -185,3 +186,21 @@ def test_a_few_documents_of_many_labels_are_added(program: Program, tmp_path: Pa
     assert program("extend", "a.sorter", "new.csv", "-o", "b.sorter", "--json").json["added"] == 30
     told = program("train", "new.csv", "--text=text", "--label=label", "-o", "c.sorter", code=1).err
     assert "30 different values in 30 documents: that is no label." in told
+
+
+@pytest.mark.parametrize("settings", [("--set=columns.group=who",), ()])
+def test_new_documents_that_belong_together_count_as_little_as_they_say(
+    tables: Path, program: Program, settings: tuple[str, ...]
+) -> None:
+    """Thirty of fifty new documents are of one writer, or copies of one; the interval says so."""
+    lines = (tables / "last.csv").read_text().splitlines()
+    head, rows = lines[0], [line.split(",") for line in lines[1:]]
+    for number in range(30):
+        text = f"moss pond fern rain w{number}" if settings else "moss pond fern rain and a long walk around the old garden pond"
+        rows.append([f"s{number}", "moss", f"{text} again", "dry", "yes", "dry", "1", "north", "one" if settings else "", "1"])
+    (tables / "last.csv").write_text("\n".join([head, *map(",".join, rows)]) + "\n")
+    program("train", "old.csv", "more.csv", "--text=text", "--label=label", "--extendable", *settings, "-o", "a.sorter")
+    found = program("extend", "a.sorter", "last.csv", "-o", "b.sorter", "--json").json["answers"][0]["new_right_before"]
+    alone = wilson(found["right"], found["of"])
+    assert alone.low is not None and alone.high is not None
+    assert found["of"] == 50 and found["high"] - found["low"] > 1.5 * (alone.high - alone.low)

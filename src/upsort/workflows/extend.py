@@ -10,7 +10,7 @@ import xxhash
 from msgspec import Struct
 from scipy.sparse import csr_array
 
-from upsort.core.arrays import Bools, Floats, chosen_texts
+from upsort.core.arrays import Bools, Floats, Ints, chosen_texts
 from upsort.core.errors import DataProblem
 from upsort.core.evaluation.cross_validation import SplitParts, outcome
 from upsort.core.evaluation.duplicates import find_duplicates
@@ -60,12 +60,15 @@ def stored_documents(corpus: LabelledCorpus, answer: LabelColumn) -> StoredDocum
 
 def labelled_documents_of(stored: StoredDocuments, plan: Plan, sorter: TrainedSorter) -> LabelledDocuments:
     """As training takes them, kept together as the plan wants. sorter: that has the word vectors."""
+    documents = stored.labelled(_groups_of(stored, plan))
+    return replace(documents, measured=with_vectors(documents.measured, plan, sorter))
+
+
+def _groups_of(stored: StoredDocuments, plan: Plan) -> Ints | None:
+    """(n,) documents of one number belong together; None where all stand alone."""
     named = np.where(stored.named >= 0, stored.named, -1 - np.arange(stored.documents)) if stored.named is not None else None
     copies = None if plan.judge.allow_copies else find_duplicates(stored.fingerprints, plan.judge.similarity)
-    groups = Groups.of(named, copies)
-    groups = groups.splittable(stored.labels, stored.sets)
-    documents = stored.labelled(groups.groups)
-    return replace(documents, measured=with_vectors(documents.measured, plan, sorter))
+    return Groups.of(named, copies).splittable(stored.labels, stored.sets).groups
 
 
 def _group_key(group: str) -> int:
@@ -125,12 +128,12 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
         method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
         if stored is None:
             extended.append(_with_sketches(extended_by_counts(sorter, answer.documents), sorter, corpus, answer))
-            changes.append(_change_of(sorter, answer, None, method))
+            changes.append(_change_of(sorter, answer, None, (method, _groups_of(new, plan))))
             continue
         whole = joined(stored, new)
         documents = labelled_documents_of(whole, plan, sorter)
         extended_sorter, _ = train_sorter(documents, method)
-        changes.append(_change_of(sorter, answer, documents, method))
+        changes.append(_change_of(sorter, answer, documents, (method, _groups_of(new, plan))))
         extended.append(_with_sketches(_named(extended_sorter, sorter, whole), sorter, corpus, answer))
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
@@ -205,13 +208,13 @@ def _with_sketches(extended: TrainedSorter, before: TrainedSorter, corpus: Label
 
 
 def _change_of(
-    sorter: TrainedSorter, answer: LabelColumn, whole: LabelledDocuments | None, method: PlanWithResources
+    sorter: TrainedSorter, answer: LabelColumn, whole: LabelledDocuments | None, judged: tuple[PlanWithResources, Ints | None]
 ) -> ExtendedAnswer:
-    """whole: the older documents and the new ones behind them."""
-    documents = answer.documents
+    """whole: the older documents and the new ones behind them. judged: how folds are trained, and (n,) the groups of the new."""
+    documents, (method, groups) = answer.documents, judged
     right = _right_before(sorter, documents)
     every = np.ones(documents.documents)
-    sample = Sample.of(np.arange(documents.documents))
+    sample = Sample.of(np.arange(documents.documents), 1, groups)
     older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
     return ExtendedAnswer(
         answer=sorter.answer or None,
