@@ -2,6 +2,7 @@
 
 import csv
 import json
+import random
 import re
 import sqlite3
 import tomllib
@@ -12,6 +13,7 @@ import pytest
 from conftest import Program, thorough
 from corpora import read, told_by_group, write
 
+from upsort.core.evaluation.intervals import wilson
 from upsort.core.plan import Columns, Plan
 from upsort.io.ledger import VERSION
 from upsort.io.plan.plan_keys import plan_text
@@ -330,3 +332,36 @@ def test_the_quick_check_is_of_one_kind_for_every_classifier(program: Program, f
     for out in (plain, told):
         assert re.search(r"of [\d,]+ documents(?: of [\d,]+ groups)? right, each judged by a sorter of the same plan", out)
         assert "trained on the rest" in out
+
+
+@pytest.mark.parametrize("allowed", [False, True])
+def test_similar_documents_count_once_when_a_sorter_is_evaluated(program: Program, tmp_path: Path, allowed: bool) -> None:
+    """Forty copies of one document are one piece of evidence, whoever judges them."""
+    draws = random.Random(5)
+    signs = {"a": ["fern", "moss", "reed"], "b": ["sand", "dune", "cactus"]}
+
+    def rows(count: int) -> list[tuple[str, str]]:
+        labels = [draws.choice("ab") for _ in range(count)]
+        return [
+            (" ".join([*draws.choices(signs[of], k=2), *(f"w{draws.randrange(300)}" for _ in range(8))]), of) for of in labels
+        ]
+
+    def table(name: str, found: list[tuple[str, str]]) -> None:
+        (tmp_path / name).write_text("text,label\n" + "".join(f"{text},{label}\n" for text, label in found))
+
+    table("old.csv", rows(120))
+    apart = rows(60)
+    copies = [(f"fern sand {' '.join(f'copied{n}' for n in range(20))} end{number}", "b") for number in range(40)]
+    table("new.csv", apart + copies)
+    settings = ["--set=judge.allow_copies=true"] if allowed else []
+    program("train", "old.csv", "--text=text", "--label=label", "--no-check", *settings, "-o", "a.sorter")
+    found = program("evaluate", "a.sorter", "new.csv", "--no-ledger", "--json").json
+    alone = wilson(found["accuracy"]["right"], 100)
+    assert alone.low is not None and alone.high is not None
+    wider = (found["accuracy"]["high"] - found["accuracy"]["low"]) / (alone.high - alone.low)
+    said = program("evaluate", "a.sorter", "new.csv", "--no-ledger").out
+    sentence = "Counting similar documents once leaves 61; the intervals rest on those."
+    if allowed:
+        assert wider == pytest.approx(1.0) and found["groups"] is None and sentence not in said
+    else:
+        assert wider > 2 and found["groups"] == 61 and sentence in said

@@ -12,10 +12,12 @@ from scipy.sparse import csr_array
 from upsort.core.analysis.label_terms import strongest_terms
 from upsort.core.arrays import chosen_texts
 from upsort.core.errors import DataProblem
+from upsort.core.evaluation.duplicates import find_duplicates
 from upsort.core.evaluation.intervals import Rate
 from upsort.core.evaluation.novelty import NearestTraining, SimilarityRates
 from upsort.core.features.fingerprints import (
     TO_JUDGE,
+    Fingerprints,
     Sketches,
     fingerprints_of,
     joined,
@@ -56,6 +58,7 @@ class DecidedDocuments:
     groups: list[str] = field(default_factory=list)
     texts: list[str] = field(default_factory=list)
     sketches: list[Sketches] = field(default_factory=list)
+    fingerprints: list[Fingerprints] = field(default_factory=list)
     matrices: list[csr_array] = field(default_factory=list)
     mistakes: list[Mistake] = field(default_factory=list)
 
@@ -83,7 +86,6 @@ class _AnswerBlock:
     answer: int
     matrix: csr_array
     decisions: Decisions
-    sketches: Sketches | None
 
 
 @record(frozen=True, kw_only=True)
@@ -102,15 +104,15 @@ class DecisionCollector:
     def __call__(self, block: DocumentBlock) -> DecidedBlock:
         """Decide about a block."""
         words = self.sorters[0].tokens_of(block.documents)
-        sketches = whole_sketches(fingerprints_of(block.texts)) if self.sketches else None
+        fingerprints = fingerprints_of(block.texts)
         collected, decided, wrong = [], [], dict[int, list[tuple[TrainedSorter, Mistake]]]()
         for number, sorter in enumerate(self.sorters):
             matrix, known = sorter.matrix(block.documents, words)
             decisions = sorter.decide_matrix(matrix, known)
             decided.append(decisions)
             collected.append(DecidedDocuments())
-            seen = _AnswerBlock(sorter=sorter, block=block, answer=number, matrix=matrix, decisions=decisions, sketches=sketches)
-            for place, mistake in self._keep(collected[-1], seen):
+            seen = _AnswerBlock(sorter=sorter, block=block, answer=number, matrix=matrix, decisions=decisions)
+            for place, mistake in self._keep(collected[-1], seen, fingerprints):
                 wrong.setdefault(place, []).append((sorter, mistake))
         if self.by_name is None or not wrong:
             return DecidedBlock(len(block.documents), collected, [])
@@ -120,7 +122,7 @@ class DecisionCollector:
         ]
         return DecidedBlock(len(block.documents), collected, mistaken)
 
-    def _keep(self, collected: DecidedDocuments, seen: _AnswerBlock) -> list[tuple[int, Mistake]]:
+    def _keep(self, collected: DecidedDocuments, seen: _AnswerBlock, fingerprints: Fingerprints) -> list[tuple[int, Mistake]]:
         """Keep what a block's documents were given; returns the mistaken ones, where they are not made of passages."""
         sorter, block = seen.sorter, seen.block
         labels = block.metadata.answers[seen.answer]
@@ -133,12 +135,15 @@ class DecisionCollector:
         collected.values += chosen_texts(column_of(block.rows, by), labelled) if by is not None else [""] * len(labelled)
         collected.names += chosen_texts(block.ids if named is None else column_of(block.rows, named), labelled)
         collected.true += [_true(sorter, labels[place]) for place in labelled]
-        if seen.sketches is not None:
-            collected.sketches.append(seen.sketches.rows(np.array(labelled, dtype=np.int64)))
+        fingerprints = fingerprints.rows(np.array(labelled, dtype=np.int64))
+        if self.sketches:
+            collected.sketches.append(whole_sketches(fingerprints))
         if self.passages is not None:
             collected.texts += chosen_texts(block.texts, labelled)
             collected.matrices.append(csr_array(seen.matrix[labelled]))
             return []
+        if not sorter.plan.judge.allow_copies:
+            collected.fingerprints.append(fingerprints)
         true = dict(zip(labelled, collected.true[len(collected.true) - len(labelled) :], strict=True))
         mistakes = _mistakes(sorter, seen.decisions, (block.ids, block.texts, true), seen.matrix)
         collected.mistakes += [mistake for _, mistake in mistakes]
@@ -286,6 +291,7 @@ def _compared(
     sorter: TrainedSorter, collected: DecidedDocuments, how: EvaluationRequest, training: NearestTraining | None
 ) -> DecidedCorpus:
     similarity = training.similarities(joined_sketches(collected.sketches)) if training is not None else None
+    prints, least = collected.fingerprints, sorter.plan.judge.similarity
     whole = DecidedCorpus(
         sorter=sorter,
         names=collected.names,
@@ -293,6 +299,7 @@ def _compared(
         decisions=joined_decisions(collected.decisions),
         values=collected.values,
         groups=collected.groups,
+        copies=find_duplicates(joined(prints), least) if prints else None,
         similarity=similarity,
         mistakes=collected.mistakes,
         times=[1] * len(collected.true),

@@ -55,9 +55,10 @@ def headline(judgement: Judgement, group: str = "", copies: bool = False) -> lis
     ]
 
 
-def accuracy_details(judgement: Judgement, training: Rate | None = None, group: str = "") -> list[str]:
+def accuracy_details(evaluation: Evaluation, group: str) -> list[str]:
     """What of the headline is reported neither by `accuracy_headline` nor by `baseline_sentence`."""
-    return [*_rests_on(judgement, group, False), *training_sentence(training), *_wide_interval(judgement, group)]
+    judgement, training = evaluation.judgement, training_sentence(evaluation.training_accuracy)
+    return [*_rests_on(judgement, group, evaluation.similar), *training, *_wide_interval(judgement, group)]
 
 
 def _what_was_judged(judgement: Judgement, group: str) -> str:
@@ -78,10 +79,6 @@ def _rests_on(judgement: Judgement, group: str, copies: bool) -> list[str]:
 def training_sentence(training: Rate | None) -> list[str]:
     """The accuracy on the documents that a sorter was trained on, where it is known."""
     return [f"Accuracy on its training documents: {percent(training.value)}."] if training and training.value is not None else []
-
-
-def _independent(judgement: Judgement) -> float:
-    return (judgement.groups if judgement.groups is not None else judgement.accuracy.of) or 0.0
 
 
 def _too_few(judgement: Judgement, group: str) -> str:
@@ -110,7 +107,7 @@ def _against_baseline(judgement: Judgement, group: str) -> str:
             comparison = f"the accuracy is higher {test}"
         case False:
             comparison = f"the accuracy is lower {test}"
-        case None if _independent(judgement) < _FEW:
+        case None if (judgement.groups if judgement.groups is not None else judgement.accuracy.of or 0.0) < _FEW:
             comparison = f"{_too_few(judgement, group)} too few to distinguish the accuracy from it {test}"
         case None:
             comparison = f"the accuracy is not distinguishable from it {test}"

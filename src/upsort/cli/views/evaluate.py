@@ -134,7 +134,7 @@ def _show(evaluation: Evaluation, group: str, options: EvaluateOptions, view: Vi
         view.add_warning(line)
     if evaluation.sorter.thresholds is not None:
         further.append(aim_sentence(evaluation.sorter.plan, evaluation.sorter.calibration.kind != "none"))
-    show_headline(evaluation.evidence, view, "" if by_document else group, further=further)
+    show_headline(evaluation.evidence, view, "" if by_document else group, evaluation.similar, further)
     if unknown := evaluation.unknown_labels:
         named = listed([f"{shortened(label, 40)!r} ({count:,})" for label, count in unknown.items()], _WEAKEST)
         view.add_warning(

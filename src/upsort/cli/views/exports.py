@@ -65,7 +65,7 @@ def run_report(options: ReportOptions, console: Console) -> Exit:
     suspects = suspects_for_report(sorter, training, columns.label) if training is not None else None
     wording = ReportWording(
         headline=[
-            *findings.accuracy_details(evaluation.judgement, evaluation.training_accuracy, columns.group),
+            *findings.accuracy_details(evaluation, columns.group),
             *findings.dominated(evaluation.evidence),
             *similarity_sentences(evaluation.by_similarity, near=True),
         ],

@@ -8,12 +8,13 @@ import numpy as np
 from upsort.core.arrays import Bools, Floats, Ints
 from upsort.core.classifiers.calibration import softmax
 from upsort.core.evaluation import decision_costs, probability_measures
+from upsort.core.evaluation.duplicates import Duplicates
 from upsort.core.evaluation.intervals import UNKNOWN, Rate, Sample, of_known, share_of
 from upsort.core.evaluation.measure_list import JudgedEvidence
 from upsort.core.evaluation.measures import Decided, Judgement, judge
 from upsort.core.evaluation.novelty import SimilarityRates, rates_by_similarity
 from upsort.core.evaluation.set_measures import DecidedSets, judge_sets
-from upsort.core.evaluation.splits import named_groups
+from upsort.core.evaluation.splits import Groups, named_groups
 from upsort.core.features.vocabulary import words_are_terms
 from upsort.core.lazy import record
 from upsort.core.text.characters import labels_in
@@ -37,17 +38,19 @@ class Mistake:
 class Evaluation:
     """One answer.
 
-    mistakes: the most confidently wrong documents, most confident first. unknown_labels: true labels that the sorter has never
-    seen, with their documents; they count as wrong. by: for each value of a column, how many were right. known_words, new_words:
-    documents all of whose words the sorter knows, and the others. by_similarity: to training documents, where that is known.
-    before: log loss and Brier score without calibration, where there is one. costs: where a table of them was
-    given. reliability_before: without calibration, where there is one. own: (n,) the number of each document's label among the
-    sorter's, −1 for one that it does not know and where documents may have several; probabilities: (n, k) in the sorter's labels.
+    similar: whether documents that resemble each other count once in intervals. mistakes: the most confidently wrong documents,
+    most confident first. unknown_labels: true labels that the sorter has never seen, with their documents; they count as wrong.
+    by: for each value of a column, how many were right. known_words, new_words: documents all of whose words the sorter knows,
+    and the others. by_similarity: to training documents, where that is known. before: log loss and Brier score without
+    calibration, where there is one. costs: where a table of them was given. reliability_before: without calibration, where there
+    is one. own: (n,) the number of each document's label among the sorter's, −1 for one that it does not know and where documents
+    may have several; probabilities: (n, k) in the sorter's labels.
     """
 
     sorter: TrainedSorter
     judgement: Judgement
     probability: probability_measures.ProbabilityMeasures | None
+    similar: bool
     training_accuracy: Rate
     mistakes: list[Mistake]
     unknown_labels: dict[str, int]
@@ -72,7 +75,7 @@ class Evaluation:
 @record(frozen=True, kw_only=True)
 class DecidedCorpus:
     """The n documents of one answer, or those made of passages: their own labels, the decisions, and what else is known of them.
-    similarity: (n,) to the nearest training document, where that can be told."""
+    similarity: (n,) to the nearest training document, where that can be told. copies: among them, where that matters."""
 
     sorter: TrainedSorter
     names: Sequence[str]
@@ -83,6 +86,7 @@ class DecidedCorpus:
     similarity: Floats | None
     mistakes: list[Mistake]
     times: Sequence[int]
+    copies: Duplicates | None = None
 
     @property
     def sorted_as(self) -> Sequence[str]:
@@ -112,7 +116,11 @@ class _Measures:
 def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: bool) -> Evaluation:
     """Judge one answer. by_column: for each value of a column too. of_passages: whether documents are made of passages."""
     sorter, decisions, true = documents.sorter, documents.decisions, documents.true
-    sample = _sample(documents)
+    named = named_groups(documents.groups) if any(documents.groups) else np.arange(len(documents.true))
+    groups = named if documents.copies is None else Groups.of(named, documents.copies).groups
+    assert groups is not None
+    similar = np.unique(groups).size < np.unique(named).size
+    sample = Sample.of(np.arange(len(documents.true)), 1, groups)
     sets = sorter.thresholds is not None
     measured = _of_sets(documents, sample) if sets else _of_single_labels(documents, sample, of_passages)
     right = np.array([a == b for a, b in zip(true, documents.sorted_as, strict=True)], dtype=bool)
@@ -127,6 +135,7 @@ def evaluate_decisions(documents: DecidedCorpus, by_column: bool, of_passages: b
         sorter=sorter,
         judgement=measured.judgement,
         probability=measured.probability,
+        similar=similar,
         training_accuracy=of_known(sorter.trained.right, sorter.trained.documents),
         mistakes=sorted(documents.mistakes, key=lambda mistake: -mistake.probability),
         unknown_labels={label: times[label] for label in sorted(times) if times[label] and label not in sorter.labels},
@@ -195,11 +204,6 @@ def _of_sets(documents: DecidedCorpus, sample: Sample) -> _Measures:
         sample=sample,
     )
     return _Measures(judgement=judge_sets(decided, sorter.plan.judge.beta), own=np.full(len(own), -1, dtype=np.int64))
-
-
-def _sample(documents: DecidedCorpus) -> Sample:
-    groups = named_groups(documents.groups) if any(documents.groups) else None
-    return Sample.of(np.arange(len(documents.true)), 1, groups)
 
 
 def _losses(own: Ints, probabilities: Floats) -> tuple[float, float] | None:
