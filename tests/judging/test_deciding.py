@@ -84,7 +84,7 @@ def test_costs_that_do_not_pay_are_warned_of(program: Program, tmp_path: Path) -
     rows = "moss fern,wet\nmoss reed,wet\nsand dune,dry\nsand sun,dry\n" * 12
     (tmp_path / "t.csv").write_text(f"text,label\n{rows}")
     (tmp_path / "costs.csv").write_text("sorted as / true,dry,wet\ndry,0,60\nwet,1,0\n")
-    weak = ("--set=classifier.penalty=500", "--set=classifier.calibrate=none", "--no-check")
+    weak = ("--set=classifier.penalty=500", "--set=classifier.calibrate=none", "--no-check", "--set=judge.allow_copies=true")
     program("train", "t.csv", "--text=text", "--label=label", *weak, "-o", "s.sorter")
     shared = ("evaluate", "s.sorter", "t.csv", "--no-ledger", "--cost=costs.csv")
     told = program(*shared)
@@ -130,7 +130,8 @@ def test_candidates_are_ordered_by_what_they_cost(program: Program, tmp_path: Pa
 def test_bounds_in_percent(program: Program, tmp_path: Path, bound: str, code: int, says: str) -> None:
     rows = "moss fern,wet\nsand dune,dry\n" * 20
     (tmp_path / "t.csv").write_text(f"text,label\n{rows}")
-    program("train", "t.csv", "--text=text", "--label=label", "--no-check", "-o", "s.sorter")
+    copies = "--set=judge.allow_copies=true"  # rows are few texts many times
+    program("train", "t.csv", "--text=text", "--label=label", "--no-check", copies, "-o", "s.sorter")
     found = program("evaluate", "s.sorter", "t.csv", "--no-ledger", f"--require={bound}", code=code)
     assert says in found.err
     if "80" in bound and code == 2 and "%" not in bound:
