@@ -179,6 +179,14 @@ def test_a_command_to_be_typed_names_many_files_by_a_pattern(program: Program, m
     assert " m01.csv m02.csv m03.csv --text" in found.out
 
 
+def test_a_pattern_for_tables_never_takes_in_the_sorter(program: Program, tables: Path) -> None:
+    program("train", "a.csv", "--text=message", "--label=topic", "--no-check", "-o", "m.sorter")
+    for number in range(3):
+        write(tables / f"m{number}.csv", [row | {"topic": "soil"} for row in LONG])
+    found = program("evaluate", "m.sorter", "m0.csv", "m1.csv", "m2.csv", "--no-ledger")
+    assert "upsort evaluate m.sorter m0.csv m1.csv m2.csv -o mistakes.csv" in found.out
+
+
 def test_documents_of_several_tables_have_names_of_their_own(program: Program, monthly: Path) -> None:
     shown = program("survey", "m01.csv", "m02.csv", "--text=message", "--where=id=m02.csv:2", "--json").json
     assert [document["origin"] for document in shown["documents"]] == ["m02.csv:2"] and shown["of"] == 1

@@ -26,7 +26,6 @@ from upsort.io.outputs.registry import registry
 from upsort.io.plan.plan_file import checked_plan, engine_of_plan, load_plan
 from upsort.io.plan.plan_keys import SECTIONS, declared_keys, idle_keys
 from upsort.io.plan.resources import how_costs_are_read
-from upsort.io.sources.entries import pattern_for
 from upsort.io.sources.inputs import DATABASE, Inputs, about_rows, open_inputs
 from upsort.io.tables.columns import LabelUse
 from upsort.io.tables.documents import LABELLED, DocumentReader, columns_for, complete_columns
@@ -207,7 +206,7 @@ def command_line(
         return option.spelling in also or (is_of_plan(option) and option.sets not in without)
 
     typed = options_as_typed(options, kept)
-    return shlex.join(["upsort", name, *pattern_for(sources), *typed, *words])
+    return shlex.join(["upsort", name, *sources, *typed, *words])
 
 
 def free_name(name: str) -> str:

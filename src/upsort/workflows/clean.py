@@ -279,8 +279,10 @@ class OnCorpus:
         if holds_any(texts, MARKER_CHARACTERS):
             texts = [unmarked(text) for text in texts]
         began = time.perf_counter()
-        first.add(tokenise(texts, memory=memory), began)
-        tokens = cleaning.cut(texts, memory=memory)
+        tokens = tokenise(texts, memory=memory)
+        first.add(tokens, began)
+        if cleaning.tokens_by is not None:
+            tokens = cleaning.cut(texts, memory=memory)
         for tally, (_, change) in zip(tallies, cleaning.on_text, strict=False):
             began, before = time.perf_counter(), texts
             texts = change.apply_to_all(texts)

@@ -128,12 +128,12 @@ def extend(path: Path, more: RunContext, older: Inputs | None, output: Path) -> 
         method = replace(corpus.method_of(plan), resources=_resources(sorter, corpus))
         if stored is None:
             extended.append(_with_sketches(extended_by_counts(sorter, answer.documents), sorter, corpus, answer))
-            changes.append(_change_of(sorter, answer, None, (method, _groups_of(new, plan))))
+            changes.append(_change_of(sorter, answer, None, new, method))
             continue
         whole = joined(stored, new)
         documents = labelled_documents_of(whole, plan, sorter)
         extended_sorter, _ = train_sorter(documents, method)
-        changes.append(_change_of(sorter, answer, documents, (method, _groups_of(new, plan))))
+        changes.append(_change_of(sorter, answer, documents, new, method))
         extended.append(_with_sketches(_named(extended_sorter, sorter, whole), sorter, corpus, answer))
     size = save_sorters(extended, output)
     before, after = _terms(sorters), _terms(extended)
@@ -208,13 +208,13 @@ def _with_sketches(extended: TrainedSorter, before: TrainedSorter, corpus: Label
 
 
 def _change_of(
-    sorter: TrainedSorter, answer: LabelColumn, whole: LabelledDocuments | None, judged: tuple[PlanWithResources, Ints | None]
+    sorter: TrainedSorter, answer: LabelColumn, whole: LabelledDocuments | None, new: StoredDocuments, method: PlanWithResources
 ) -> ExtendedAnswer:
-    """whole: the older documents and the new ones behind them. judged: how folds are trained, and (n,) the groups of the new."""
-    documents, (method, groups) = answer.documents, judged
+    """whole: the older documents and the new ones behind them. method: by which folds are trained."""
+    documents = answer.documents
     right = _right_before(sorter, documents)
     every = np.ones(documents.documents)
-    sample = Sample.of(np.arange(documents.documents), 1, groups)
+    sample = Sample.of(np.arange(documents.documents), 1, _groups_of(new, method.plan))
     older, newer = _by_folds(whole, documents.documents, method) if whole is not None else (None, None)
     return ExtendedAnswer(
         answer=sorter.answer or None,

@@ -1,6 +1,6 @@
 """Dividing a corpus into a training and a held-out table, row for row as it was read."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -97,8 +97,9 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
     else:
         held_out = hold_out(documents, share, work.plan.judge.seed)
     paths = (folder / TRAINING_NAME, folder / HELD_OUT_NAME)
-    _write(work, reader, paths, held_out, left_out)
-    included = _without(left_out, numbers.size)
+    included = np.ones(numbers.size, dtype=bool)
+    included[list(left_out)] = False
+    _write(work, reader, paths, (held_out, included), left_out)
     own = documents.own
     label_counts = [
         dict(zip(names, own[side_rows & included].sum(axis=0).tolist(), strict=True)) for side_rows in (~held_out, held_out)
@@ -119,13 +120,6 @@ def split(work: RunContext, share: float, folder: Path) -> SplitResult:
         seed=None if judge.in_time else judge.seed,
         dates=message,
     )
-
-
-def _without(left_out: Iterable[int], rows: int) -> Bools:
-    """(n,) which rows are in one of the parts."""
-    included = np.ones(rows, dtype=bool)
-    included[list(left_out)] = False
-    return included
 
 
 @record(frozen=True)
@@ -171,10 +165,15 @@ def not_counted(documents: int) -> CorpusCounts:
 
 
 def _write(
-    work: RunContext, reader: DocumentReader, paths: Sequence[Path], held_out_rows: Bools, left_out: dict[int, RejectionReason]
+    work: RunContext,
+    reader: DocumentReader,
+    paths: Sequence[Path],
+    sides: tuple[Bools, Bools],
+    left_out: dict[int, RejectionReason],
 ) -> None:
-    """Write the rows of both parts; those of neither are set aside with their reason."""
-    included = _without(left_out, held_out_rows.size)
+    """Write the rows of both parts; those of neither are set aside with their reason. sides: which rows are held out, and which
+    are in one of the parts."""
+    held_out_rows, included = sides
     by_name = ColumnMapper(merged_columns(table.columns for table in work.inputs.tables))
     with replacing_all(), table_file(paths[0], by_name.columns) as training, table_file(paths[1], by_name.columns) as held_out:
         first = 0

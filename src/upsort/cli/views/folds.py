@@ -28,13 +28,14 @@ from upsort.cli.rendering.wording import (
 )
 from upsort.cli.requirements import RecordedEvaluation, check_written, record_result, requirement_status
 from upsort.cli.views.evaluate import show_headline, show_judgement, show_similarity, show_splits, show_undecided
-from upsort.core.errors import UsageProblem
+from upsort.core.errors import UsageProblem, listed
 from upsort.core.evaluation.cross_validation import FoldResult
 from upsort.core.evaluation.intervals import Comparison
 from upsort.core.evaluation.measure_list import JudgedEvidence, Measure, measure_called, rates_of
 from upsort.core.plan import Plan
 from upsort.io.outputs.atomic import replacing_text
 from upsort.io.plan.plan_keys import starter_plan_text
+from upsort.io.sources.entries import pattern_for
 from upsort.workflows.compare import (
     CandidateResult,
     ComparedPlan,
@@ -63,9 +64,6 @@ def run_cross_validate(options: CrossValidateOptions, console: Console) -> Exit:
         view.add_sentence(f"What each document was sorted as: {output}.")
     request.report_rejects(work.rejects, max(result.documents for result in results), view)
     for result in results:
-        stopped = [str(number) for number, fold in enumerate(result.result.folds, 1) if not fold.reached]
-        if stopped:
-            view.add_warning(f"training stopped short of the tolerance in fold {', '.join(stopped[:10])}.")
         record_result(
             options, RecordedEvaluation("cross-validate", result.name, work.plan, options.input), result.result.evidence, view
         )
@@ -133,11 +131,12 @@ def _show(answer: CrossValidateResult, named: bool, plan: Plan, options: CrossVa
     )
     for line in leak_warnings(answer.leaks):
         view.add_warning(line)
+    if stopped := [str(number) for number, fold in enumerate(result.folds, 1) if not fold.reached]:
+        view.add_warning(f"training stopped short of the tolerance in fold {listed(stopped, 10)}.")
     if not named:
-        view.add_step(
-            "Next, to try other classifiers:",
-            request.command_line("compare", options, options.input, "--try", _OTHER_KINDS, without=["classifier.kind"]),
-        )
+        sources = pattern_for(options.input)
+        step = request.command_line("compare", options, sources, "--try", _OTHER_KINDS, without=["classifier.kind"])
+        view.add_step("Next, to try other classifiers:", step)
 
 
 def _show_other(answer: CrossValidateResult, plan: Plan, view: View) -> None:

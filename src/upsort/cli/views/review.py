@@ -11,6 +11,7 @@ from upsort.cli.rendering.wording import percent
 from upsort.cli.request import command_line, free_name, inputs_of, planned_context, report_rejects, scoring_context
 from upsort.cli.views.evaluate import show_splits
 from upsort.io.sorter.loading import load_sorter
+from upsort.io.sources.entries import pattern_for
 from upsort.workflows.next_documents import LabellingBenefit, suggest_documents
 from upsort.workflows.suspects import suspects
 
@@ -120,7 +121,7 @@ def run_suspects(options: SuspectsOptions, console: Console) -> Exit:
     elif result.suspects:
         view.add_step(
             "Next, to write them to a table:",
-            command_line("suspects", options, options.input, "-o", free_name("suspects.csv"), also=["--most"]),
+            command_line("suspects", options, pattern_for(options.input), "-o", free_name("suspects.csv"), also=["--most"]),
         )
     report_rejects(work.rejects, result.documents, view)
     console.show(view)

@@ -123,7 +123,7 @@ def _show_briefly(result: SurveyResult, view: View) -> None:
 
 
 def _no_duplicates(result: SurveyResult) -> str:
-    """That there are none, where documents have words by which they could be told to be some."""
+    """That there are none. Only documents with words are compared."""
     wordless = any(odd.what == WITHOUT_WORDS for odd in result.odd)
     return f"Duplicates{' among documents with words' if wordless else ''}: none."
 

@@ -326,7 +326,7 @@ def strongest_terms(
     """For each document the terms that speak for one label against another, the strongest first; ties in the order of columns.
 
     matrix: (n, p) of the documents. pairs: (n) the numbers of both labels; None for the second stands for the mean of all labels,
-    for the first for no terms. most: how many terms. None for a sorter without weights."""
+    for the first for no terms. most: how many terms. A sorter without weights has none."""
     rule = sorter.classifier.rule
     if rule is None or not pairs:
         return [()] * len(pairs)

@@ -270,7 +270,7 @@ def _check_folds(documents: LabelledDocuments, folds: int) -> None:
         )
     if groups < folds:
         raise DataProblem(
-            f"{folds} folds need at least {folds} documents, or groups, that are no copies; there are {groups}.",
+            f"{folds} folds need at least {folds} documents, or groups of them, that do not belong together; there are {groups}.",
             f"Use --folds {groups}.",
         )
     _check_groups(documents)

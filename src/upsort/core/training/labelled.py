@@ -24,12 +24,12 @@ from upsort.core.training.stratified_split import SplitKeys
 
 @record(frozen=True, kw_only=True)
 class HeldOut:
-    """documents: that were held out. right: how many were given their own label,
-    None where that would not predict the accuracy on new documents. labels: (k,) how many were given each label; none where there
-    were no folds. words, unknown: of them, and those that the fold's training side does not know; 0 where terms are not words.
-    decided, decided_right: how many are above the bound that was chosen on them, and right; None where none was chosen. fold,
-    given_right, above: (n,) of all documents, the fold that held each out, or −1, whether it was given its own label, and whether
-    it is above that bound; a sorter file holds none of them."""
+    """documents: that were held out. right: how many were given their own label, None where that would not predict the
+    accuracy on new documents. labels: (k,) how many were given each label; none where there were no folds. words, unknown: of
+    them, and those that the fold's training side does not know; 0 where terms are not words. decided, decided_right: how many
+    are above the bound that was chosen on them, and right; None where none was chosen. fold, given_right, above: (n,) of all
+    documents, the fold that held each out, or −1, whether it was given its own label, and whether it is above that bound; a
+    sorter file holds none of them."""
 
     documents: int = 0
     right: int | None = None

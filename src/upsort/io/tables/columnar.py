@@ -12,8 +12,6 @@ from upsort.core.lazy import arrow_csv, pyarrow
 from upsort.io.tables.bounds import SHOWN, size_text
 from upsort.io.tables.rows import ROWS_A_BLOCK, Block, ReadSettings, ReasonKind, RejectedRow, RejectionReason, Rows, in_large
 
-_LINE_FEED = 10
-
 
 class ColumnarRows(Sequence[list[str]]):
     """Rows that are held column by column. columns: of one length each."""
@@ -68,7 +66,7 @@ def regular_rows(content: bytes, delimiter: str, width: int) -> tuple[ColumnarRo
     more = np.zeros(len(rows), dtype=np.int64)  # lines of each row beyond its first
     for column in columns:
         more += column.line_feeds()
-    line_ends = np.count_nonzero(np.frombuffer(content, dtype=np.uint8) == _LINE_FEED)
+    line_ends = np.count_nonzero(np.frombuffer(content, dtype=np.uint8) == ord("\n"))
     if len(rows) + more.sum() != line_ends + (content[-1:] != b"\n"):
         return None  # blank lines are no rows
     return rows, np.arange(len(rows)) + np.cumsum(more) - more
